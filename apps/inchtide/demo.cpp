@@ -1,0 +1,91 @@
+// inchtide demo: the whole job on the demo data.
+
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <filesystem>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/exchange/files.hpp"
+#include "inchtide/exchange/mandate.hpp"
+#include "output.hpp"
+
+namespace inchtide::app {
+namespace {
+
+namespace fs = std::filesystem;
+
+// Beside the tool's install, or in the source tree above the build.
+fs::path demo_mandate() {
+  const auto program = fs::read_symlink("/proc/self/exe");
+  const auto installed = program.parent_path().parent_path() / "share/inchtide/demo/mandate.toml";
+  if (fs::exists(installed)) return installed;
+  for (auto folder = program.parent_path(); folder != folder.root_path(); folder = folder.parent_path()) {
+    if (fs::exists(folder / "demo/mandate.toml")) return folder / "demo/mandate.toml";
+  }
+  throw InputError("demo", "its data is neither beside the tool's install nor in the source tree",
+                   "Install the tool whole (cmake --install), or run it from its build");
+}
+
+void run_demo(const Options& given) {
+  Options options = given;
+  options.mandate = demo_mandate().string();
+  options.split = to_string(exchange::read_mandate(options.mandate).split.value());
+  const fs::path folder = given.out.empty() ? fs::path("inchtide-demo") : fs::path(given.out);
+
+  const std::vector<Outcome> outcomes{inspect(options), describe(options), frontier(options), weigh(options),
+                                      rehearse(options)};
+  std::vector<std::string> files;
+  for (const auto& outcome : outcomes) {
+    if (!options.quiet) {
+      if (&outcome == &outcomes.front()) print_warnings(outcome);  // the others repeat it
+      if (options.json != "-") print_tables(outcome);
+    }
+    files.push_back((folder / (outcome.command + ".json")).string());
+    exchange::write_text_file(files.back(), document_of(outcome));
+  }
+  std::string failure;
+  for (const auto& outcome : outcomes) {
+    for (const auto& [name, chart] : outcome.charts) {
+      try {
+        const auto file = folder / (name + ".png");
+        report::draw(chart, file);
+        files.push_back(file.string());
+      } catch (const OutsideFailure& error) {
+        failure = error.what();
+      }
+    }
+  }
+  const Outcome summary{"demo", {{"mandate", options.mandate}}, {}, {{"files", files}}, {}, {}};
+  if (options.json == "-") {
+    fmt::print("{}", document_of(summary));
+  } else if (!options.json.empty()) {
+    exchange::write_text_file(options.json, document_of(summary));
+  }
+  if (!options.quiet && options.json != "-") {
+    fmt::print("Written:\n");
+    for (const auto& file : files) fmt::print("  {}\n", file);
+    std::fflush(stdout);
+  }
+  if (!failure.empty()) throw OutsideFailure(failure);
+}
+
+}  // namespace
+
+void add_demo(CLI::App& app, Options& options) {
+  auto* command = app.add_subcommand("demo", "The whole job on the demo data");
+  command->add_option("--out", options.out, "Folder for figures and JSON (default inchtide-demo)")
+      ->type_name("FOLDER")
+      ->group("Output");
+  command->add_option("--json", options.json, "Write the list of files as JSON; - for standard output")
+      ->type_name("FILE")
+      ->group("Output");
+  command->add_flag("--quiet", options.quiet, "No tables on standard output")->group("Output");
+  command->footer(
+      "Examples:\n"
+      "  inchtide demo\n"
+      "  inchtide demo --out out/demo --quiet --json -");
+  command->callback([&options] { run_demo(options); });
+}
+
+}  // namespace inchtide::app

@@ -1,0 +1,45 @@
+// inchtide frontier: the exact efficient frontier within limits.
+
+#include <fmt/format.h>
+
+#include "inchtide/report/views.hpp"
+#include "output.hpp"
+#include "study.hpp"
+
+namespace inchtide::app {
+
+Outcome frontier(const Options& options) {
+  auto choice = load_choice(options);
+  const auto traced = trace_frontier(choice.estimate, choice.limits);
+  std::vector<Allocation> chosen{choose(traced, choice.limits, Aim{Aim::Kind::minimum_variance, 0}, choice.risk_free)};
+  if (const auto reason = traced.why_no_maximum_sharpe(choice.risk_free)) {
+    choice.warnings.push_back("There is no maximum-Sharpe portfolio: " + *reason);
+  } else {
+    chosen.push_back(choose(traced, choice.limits, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free));
+  }
+  Outcome outcome{"frontier", choice.inputs, choice.warnings, report::frontier_result(traced, choice.risk_free), {},
+                  {}};
+  outcome.tables = {report::corners_table(traced, choice.risk_free), report::comparison_table(chosen),
+                    report::weights_table(chosen)};
+  outcome.charts = {{"frontier", report::frontier_chart(traced, choice.risk_free)}};
+  return outcome;
+}
+
+void add_frontier(CLI::App& app, Options& options) {
+  auto* command = app.add_subcommand("frontier", "Trace the exact efficient frontier within the limits");
+  add_input_options(*command, options);
+  add_estimate_option(*command, options);
+  add_window_options(*command, options);
+  add_split_option(*command, options);
+  add_limit_options(*command, options);
+  add_output_options(*command, options);
+  add_figure_option(*command, options, "frontier");
+  command->footer(
+      "Examples:\n"
+      "  inchtide frontier --mandate demo/mandate.toml --figure frontier.png\n"
+      "  inchtide frontier --prices demo/prices --assets TIDEMILL,KELPFARM,HOLLBOND --limit 'each <= 50%' "
+      "--risk-free 2%");
+  command->callback([&options] { deliver(frontier(options), options); });
+}
+
+}  // namespace inchtide::app

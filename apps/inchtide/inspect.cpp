@@ -1,0 +1,67 @@
+// inchtide inspect: what the prices hold.
+
+#include <fmt/format.h>
+
+#include "inchtide/base/percent.hpp"
+#include "inchtide/report/views.hpp"
+#include "output.hpp"
+#include "study.hpp"
+
+namespace inchtide::app {
+namespace {
+
+using report::Finding;
+
+// Spikes that come back, days that this asset alone misses, histories that shorten the common window.
+std::vector<Finding> findings_in(const Study& study) {
+  std::vector<Finding> findings;
+  const Day first_of_all = study.aligned.coverage.front().from;
+  Day earliest = first_of_all;
+  for (const auto& coverage : study.aligned.coverage) earliest = std::min(earliest, coverage.from);
+  for (std::size_t i = 0; i < study.histories.size(); ++i) {
+    const auto& history = study.histories[i];
+    const auto& coverage = study.aligned.coverage[i];
+    for (const auto& spike : find_spikes(history)) {
+      findings.push_back(
+          {"warning", history.asset, to_string(spike.day), "spike",
+           fmt::format("{:.2f} between {:.2f} and {:.2f}: likely a misprint", spike.price, spike.before, spike.after),
+           "Correct the file; monthly figures are safe unless it is the month's last day"});
+    }
+    if (coverage.holes > 0) {
+      findings.push_back(
+          {"note", history.asset, to_string(coverage.first_hole), "holes",
+           fmt::format("{} days without a price on which others have one, the first here", coverage.holes),
+           "These days are left out for all assets"});
+    }
+    if (coverage.from > earliest + std::chrono::days{14}) {
+      findings.push_back(
+          {"note", history.asset, to_string(coverage.from), "short history",
+           fmt::format("it begins {:.1f} years after the first of the others", years_between(earliest, coverage.from)),
+           "It shortens the common window; leave it out with --assets for a longer one"});
+    }
+  }
+  return findings;
+}
+
+}  // namespace
+
+Outcome inspect(const Options& options) {
+  auto study = load_study(options);
+  const auto findings = findings_in(study);
+  Outcome outcome{"inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings), {}, {}};
+  outcome.tables = {report::coverage_table(study.aligned), report::findings_table(findings)};
+  return outcome;
+}
+
+void add_inspect(CLI::App& app, Options& options) {
+  auto* command = app.add_subcommand("inspect", "What the prices hold: coverage, holes, likely misprints");
+  add_input_options(*command, options);
+  add_output_options(*command, options);
+  command->footer(
+      "Examples:\n"
+      "  inchtide inspect --prices demo/prices --tags demo/tags.csv --currency HLC\n"
+      "  inchtide inspect --mandate demo/mandate.toml --json coverage.json");
+  command->callback([&options] { deliver(inspect(options), options); });
+}
+
+}  // namespace inchtide::app

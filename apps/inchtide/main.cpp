@@ -1,0 +1,56 @@
+// inchtide: from price histories to weights under limits, and what trading them would have left.
+
+#include <fmt/format.h>
+#include <spdlog/sinks/stdout_sinks.h>
+#include <spdlog/spdlog.h>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/report/version.hpp"
+#include "output.hpp"
+
+namespace {
+
+enum ExitCode { done = 0, bad_input = 1, wrong_usage = 2, outside_failed = 3, uncertified = 5 };
+
+void set_up_messages() {
+  auto logger = spdlog::stderr_logger_st("inchtide");
+  logger->set_pattern("inchtide: %l: %v");
+  spdlog::set_default_logger(logger);
+}
+
+}  // namespace
+
+int main(int count, char** arguments) {
+  using namespace inchtide;
+  set_up_messages();
+  app::Options options;
+  CLI::App tool("Estimates, exact efficient frontiers, weights within limits, and rehearsed rebalancing with costs.",
+                "inchtide");
+  tool.set_version_flag("--version", std::string("inchtide ") + report::version);
+  tool.require_subcommand(1);
+  tool.footer("inchtide COMMAND --help shows a command's options and examples.");
+  app::add_inspect(tool, options);
+  app::add_describe(tool, options);
+  app::add_frontier(tool, options);
+  app::add_weigh(tool, options);
+  app::add_rehearse(tool, options);
+  app::add_demo(tool, options);
+  try {
+    tool.parse(count, arguments);
+    return done;
+  } catch (const CLI::ParseError& error) {
+    return tool.exit(error) == 0 ? done : wrong_usage;
+  } catch (const InputError& error) {
+    spdlog::error("{}", error.what());
+    return bad_input;
+  } catch (const OutsideFailure& error) {
+    spdlog::error("{}", error.what());
+    return outside_failed;
+  } catch (const UncertifiedAnswer& error) {
+    spdlog::error("{}", error.what());
+    return uncertified;
+  } catch (const std::exception& error) {
+    spdlog::error("{}", error.what());
+    return outside_failed;
+  }
+}

@@ -1,0 +1,65 @@
+#include "output.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <spdlog/spdlog.h>
+
+#include <cstdio>
+#include <filesystem>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/exchange/files.hpp"
+
+namespace inchtide::app {
+namespace {
+
+// `NAME:FILE`, or `FILE` for the command's first chart.
+std::pair<const report::Chart*, std::string> chart_for(const Outcome& outcome, const std::string& figure) {
+  const auto colon = figure.find(':');
+  if (colon == std::string::npos) return {&outcome.charts.front().second, figure};
+  const auto name = figure.substr(0, colon);
+  std::vector<std::string> names;
+  for (const auto& [known, chart] : outcome.charts) {
+    if (same_name(known, name)) return {&chart, figure.substr(colon + 1)};
+    names.push_back(known);
+  }
+  throw InputError(fmt::format("--figure {}", figure), fmt::format("there is no figure '{}'", name),
+                   did_you_mean(name, names));
+}
+
+}  // namespace
+
+std::string document_of(const Outcome& outcome) {
+  return report::document(outcome.command, outcome.inputs, outcome.warnings, outcome.result);
+}
+
+void print_warnings(const Outcome& outcome) {
+  for (const auto& warning : outcome.warnings) spdlog::warn("{}", warning);
+}
+
+void print_tables(const Outcome& outcome) {
+  for (const auto& table : outcome.tables) fmt::print("{}\n", report::to_text(table));
+  std::fflush(stdout);
+}
+
+void deliver(const Outcome& outcome, const Options& options) {
+  const bool json_to_screen = options.json == "-";
+  std::vector<std::pair<const report::Chart*, std::string>> figures;
+  for (const auto& figure : options.figures) figures.push_back(chart_for(outcome, figure));
+  if (!options.quiet) print_warnings(outcome);
+  if (!options.quiet && !json_to_screen) print_tables(outcome);
+  if (json_to_screen) {
+    fmt::print("{}", document_of(outcome));
+  } else if (!options.json.empty()) {
+    exchange::write_text_file(options.json, document_of(outcome));
+  }
+  if (!options.csv.empty()) {
+    for (const auto& table : outcome.tables) {
+      exchange::write_text_file(std::filesystem::path(options.csv) / (table.name + ".csv"), report::to_csv(table));
+    }
+  }
+  for (const auto& [chart, file] : figures) report::draw(*chart, file);
+}
+
+}  // namespace inchtide::app

@@ -1,0 +1,46 @@
+#pragma once
+// What a command hands back, and how it reaches the user: tables, JSON, CSV, figures, in this order.
+
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "inchtide/report/chart.hpp"
+#include "inchtide/report/documents.hpp"
+#include "inchtide/report/table.hpp"
+#include "options.hpp"
+
+namespace inchtide::app {
+
+struct Outcome {
+  std::string command;
+  report::Json inputs;
+  std::vector<std::string> warnings;
+  report::Json result;
+  std::vector<report::Table> tables;
+  std::vector<std::pair<std::string, report::Chart>> charts;  // by name
+};
+
+// Prints and writes an outcome. Everything was computed before, so a failure leaves nothing half done; figures come
+// last, because they need another program.
+void deliver(const Outcome& outcome, const Options& options);
+
+void print_tables(const Outcome& outcome);
+void print_warnings(const Outcome& outcome);
+std::string document_of(const Outcome& outcome);
+
+// A command of the tool: its options on the app, and what to do when it is chosen.
+void add_inspect(CLI::App& app, Options& options);
+void add_describe(CLI::App& app, Options& options);
+void add_frontier(CLI::App& app, Options& options);
+void add_weigh(CLI::App& app, Options& options);
+void add_rehearse(CLI::App& app, Options& options);
+void add_demo(CLI::App& app, Options& options);
+
+Outcome inspect(const Options& options);
+Outcome describe(const Options& options);
+Outcome frontier(const Options& options);
+Outcome weigh(const Options& options);
+Outcome rehearse(const Options& options);
+
+}  // namespace inchtide::app

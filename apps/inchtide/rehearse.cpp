@@ -1,0 +1,118 @@
+// inchtide rehearse: test rebalancing schedules with trading costs.
+
+#include <fmt/format.h>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/report/views.hpp"
+#include "output.hpp"
+#include "study.hpp"
+
+namespace inchtide::app {
+namespace {
+
+std::vector<Schedule> schedules_of(const exchange::Mandate& mandate) {
+  if (!mandate.schedules.empty()) return mandate.schedules;
+  std::vector<Schedule> schedules;
+  for (const char* text : {"never", "1m", "1q", "1y"}) schedules.push_back(Schedule::parse(text, "schedules"));
+  return schedules;
+}
+
+// The prices to walk through: from the last day before the split, on which the first purchase is decided.
+PriceTable walk_from(const PriceTable& prices, Day split) {
+  const auto first_after = std::ranges::lower_bound(prices.days, split);
+  if (first_after == prices.days.begin() || first_after == prices.days.end()) {
+    throw InputError(
+        "split", fmt::format("{} leaves no prices on one side of it", to_string(split)),
+        fmt::format("Choose a day between {} and {}", to_string(prices.days.front()), to_string(prices.days.back())));
+  }
+  return prices.between(*(first_after - 1), std::nullopt);
+}
+
+std::vector<Rehearsal> runs_of(const Study& study, const PriceTable& walk, const std::vector<Allocation>& allocations,
+                               double risk_free) {
+  const RehearsalOptions how{study.mandate.wealth.value_or(RehearsalOptions{}.wealth),
+                             study.mandate.delay.value_or(RehearsalOptions{}.delay), risk_free};
+  const auto table = walk.only(study.universe);
+  const auto costs = cost_rates(study.mandate.costs, study.universe, study.tags);
+  std::vector<Rehearsal> runs;
+  for (const auto& allocation : allocations) {
+    for (const auto& schedule : schedules_of(study.mandate)) {
+      const auto name = fmt::format("{}, {}", allocation.name, schedule.name);
+      auto run = rehearse(table, {name, allocation.name, allocation.weights, schedule, costs}, how);
+      run.schedule = schedule.name;
+      runs.push_back(std::move(run));
+    }
+  }
+  if (study.benchmark) {
+    const auto index = walk.only({*study.benchmark});
+    auto run = rehearse(index,
+                        {*study.benchmark, fmt::format("{} (benchmark, no costs)", *study.benchmark),
+                         Eigen::VectorXd::Ones(1), Schedule::parse("never", "benchmark"), CostRates::none(1)},
+                        how);
+    runs.push_back(std::move(run));
+  }
+  return runs;
+}
+
+}  // namespace
+
+Outcome rehearse(const Options& options) {
+  auto study = load_study(options);
+  const auto split = study.mandate.split;
+  if (!split) {
+    throw InputError("split", "none was given, so the weights would be chosen by the very prices they are tested on",
+                     "Give --split DAY: weights are estimated before it and rehearsed from it");
+  }
+  const auto walk = walk_from(study.prices, *split);
+  auto choice = choice_of(study, *split);
+  const auto allocations = allocations_of(choice, study.mandate, options);
+  const auto runs = runs_of(study, walk, allocations, choice.risk_free);
+  if (study.mandate.costs.empty())
+    choice.warnings.push_back("No trading costs were given (--cost 10bp): these runs trade for free");
+  Outcome outcome{"rehearse", choice.inputs, choice.warnings, report::rehearse_result(runs), {}, {}};
+  outcome.tables = {report::runs_table(runs, study.currency())};
+  outcome.tables[0].notes.push_back(
+      fmt::format("Weights estimated before {}; decided at a close, traded {} trading day(s) later; cash earns nothing",
+                  to_string(*split), study.mandate.delay.value_or(RehearsalOptions{}.delay)));
+  outcome.charts = {{"wealth", report::wealth_chart(runs)}};
+  return outcome;
+}
+
+void add_rehearse(CLI::App& app, Options& options) {
+  auto* command = app.add_subcommand("rehearse", "Test rebalancing schedules with trading costs");
+  add_input_options(*command, options);
+  add_window_options(*command, options);
+  command->add_option("--split", options.split, "Estimate from the prices before this day, rehearse from it")
+      ->type_name("DAY")
+      ->group("Window");
+  add_limit_options(*command, options);
+  add_aim_options(*command, options);
+  command->add_option("--schedule", options.schedules, "never, 1m, 1q, 1y, any count, 1q@first; repeatable")
+      ->type_name("S")
+      ->take_all()
+      ->expected(1)
+      ->group("Choice");
+  command
+      ->add_option("--cost", options.costs,
+                   "10bp, KELPFARM=10bp, sector:bonds=2bp, 10bp/5bp for buys/sells; repeatable")
+      ->type_name("C")
+      ->take_all()
+      ->expected(1)
+      ->group("Choice");
+  command->add_option("--wealth", options.wealth, "Wealth at the start (default 1,000,000)")
+      ->type_name("AMOUNT")
+      ->group("Choice");
+  command->add_option("--delay", options.delay, "Trading days from decision to trade (default 1)")
+      ->type_name("DAYS")
+      ->group("Choice");
+  add_output_options(*command, options);
+  add_figure_option(*command, options, "wealth");
+  command->footer(
+      "Examples:\n"
+      "  inchtide rehearse --mandate demo/mandate.toml\n"
+      "  inchtide rehearse --mandate demo/mandate.toml --split 2024-01-01 --aim equal --schedule never "
+      "--schedule 1q --cost 25bp");
+  command->callback([&options] { deliver(rehearse(options), options); });
+}
+
+}  // namespace inchtide::app

@@ -1,0 +1,65 @@
+#pragma once
+// What options and mandate add up to: prices, window, estimate, limits, costs, schedules.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/tags.hpp"
+#include "inchtide/estimate/estimate.hpp"
+#include "inchtide/exchange/mandate.hpp"
+#include "inchtide/frontier/frontier.hpp"
+#include "inchtide/prices/price_table.hpp"
+#include "inchtide/rehearsal/rehearsal.hpp"
+#include "inchtide/report/documents.hpp"
+#include "inchtide/returns/return_table.hpp"
+#include "inchtide/weights/allocation.hpp"
+#include "options.hpp"
+
+namespace inchtide::app {
+
+// Prices of the universe and the benchmark, aligned on their common days and cut to the window.
+struct Study {
+  Options options;
+  exchange::Mandate mandate;  // with the options worked in
+  Tags tags;
+  std::vector<PriceHistory> histories;   // of the table's assets, whole
+  AlignedPrices aligned;                 // whole
+  PriceTable prices;                     // in the window; universe first, benchmark last where there is one
+  std::vector<std::string> universe;     // asset codes
+  std::optional<std::string> benchmark;  // its code
+  std::vector<std::string> warnings;
+  std::vector<std::string> left_out;  // assets in another currency
+
+  Interval every() const { return mandate.every.value_or(Interval{1, Unit::month}); }
+  std::string currency() const { return mandate.currency.value_or(""); }
+  report::Json inputs() const;
+};
+
+// Reads the mandate and the options over it.
+exchange::Mandate mandate_of(const Options& options);
+
+Study load_study(const Options& options);
+
+// Returns of the named assets from prices before `before` (all when there is none); says so when an unfinished last
+// period was dropped.
+ReturnTable returns_of(Study& study, const std::vector<std::string>& assets, std::optional<Day> before);
+
+// The estimate with all that a choice of weights needs.
+struct Choice {
+  Estimate estimate;
+  Limits limits;
+  double risk_free = 0;
+  std::vector<std::string> warnings;
+  report::Json inputs;
+};
+
+// From --estimate, or from prices (before --split where given).
+Choice load_choice(const Options& options);
+// The same from prices that are loaded already.
+Choice choice_of(Study& study, std::optional<Day> before);
+
+// The portfolios that aims and a weights file ask for.
+std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options);
+
+}  // namespace inchtide::app

@@ -1,0 +1,74 @@
+#pragma once
+/// Days and intervals: when a price was made, and how far apart two looks at it are.
+///
+/// A day is a calendar day without time or zone. An interval is a count of days, weeks, months, quarters or years;
+/// "days" count rows of a table (trading days), the others follow the calendar.
+
+#include <chrono>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace inchtide {
+
+using Day = std::chrono::sys_days;
+
+/// Reads an ISO day, `YYYY-MM-DD`. Returns nothing when the text is anything else or no such day exists.
+std::optional<Day> parse_day(std::string_view text);
+
+/// Reads an ISO day that a person gave. `where` names the place it was given, e.g. "--from".
+/// @throws InputError naming `where` and the text when it isn't a day.
+Day day_from(std::string_view text, std::string_view where);
+
+/// `YYYY-MM-DD`.
+std::string to_string(Day day);
+
+/// Years between two days by the calendar: days / 365.25.
+double years_between(Day from, Day to);
+
+enum class Unit { day, week, month, quarter, year };
+
+/// `count` units, e.g. 3 weeks.
+///
+/// @code
+/// #include <cassert>
+/// const auto two_weeks = inchtide::Interval::parse("2w", "--every");
+/// assert(two_weeks.count == 2 && two_weeks.unit == inchtide::Unit::week);
+/// assert(two_weeks.periods_per_year() == 26.0);
+/// @endcode
+struct Interval {
+  int count = 1;
+  Unit unit = Unit::month;
+
+  /// Reads `1d`, `2w`, `1m`, `1q`, `1y`; the count may be left out.
+  /// @throws InputError naming `where` when the text is anything else or the count isn't positive.
+  static Interval parse(std::string_view text, std::string_view where);
+
+  /// `1m`, as `parse` reads it.
+  std::string text() const;
+
+  /// "month", "2 weeks": for sentences.
+  std::string words() const;
+
+  /// "monthly", "2-week": for headings.
+  std::string adjective() const;
+
+  /// 252, 52, 12, 4 or 1, divided by the count.
+  double periods_per_year() const;
+
+  /// The number of the period that holds `day`, counted from a fixed origin, for calendar units. Weeks run Monday to
+  /// Sunday; blocks of k months, quarters or years count from year 0.
+  /// @throws std::logic_error for days, which count rows and not the calendar.
+  long period_of(Day day) const;
+
+  /// The last calendar day of period `period`.
+  Day period_end(long period) const;
+
+  /// `day` moved back by this interval on the calendar (the end of a month stays within the month); days count as
+  /// calendar days here.
+  Day before(Day day) const;
+
+  friend bool operator==(const Interval&, const Interval&) = default;
+};
+
+}  // namespace inchtide

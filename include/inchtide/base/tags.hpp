@@ -1,0 +1,24 @@
+#pragma once
+/// Tags: what is known of each asset beside its prices, such as its name, sector and currency.
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace inchtide {
+
+/// A table with one row an asset and named text columns.
+struct Tags {
+  std::vector<std::string> columns;            ///< e.g. name, sector, currency, yield
+  std::vector<std::string> assets;             ///< asset codes, one a row
+  std::vector<std::vector<std::string>> rows;  ///< rows[asset][column]; empty text = no value
+
+  /// The value of `column` for `asset` (names ignore case), or nothing when either is missing or the cell is empty.
+  std::optional<std::string> value(std::string_view asset, std::string_view column) const;
+
+  /// True when some asset has `value` in `column`.
+  bool has(std::string_view column, std::string_view value) const;
+};
+
+}  // namespace inchtide

@@ -1,0 +1,71 @@
+#pragma once
+/// A covariance matrix of N assets, per year, in one of two forms that answer the same questions.
+///
+/// Dense: the N x N matrix S. Factor-structured: loadings B (N x K), factor covariance F (K x K) and specific
+/// variances d (N), with S = B F B' + diag(d), which is never formed unless asked for.
+///
+/// @code
+/// #include <cassert>
+/// Eigen::MatrixXd S(2, 2);
+/// S << 0.04, 0.01, 0.01, 0.09;
+/// const auto covariance = inchtide::Covariance::dense(S);
+/// assert(covariance.variance(1) == 0.09);
+/// assert(covariance.portfolio_variance(Eigen::Vector2d(1, 0)) == 0.04);
+/// @endcode
+
+#include <Eigen/Core>
+#include <memory>
+
+namespace inchtide {
+
+class Covariance {
+ public:
+  Covariance() = default;
+
+  /// @param matrix N x N, finite, symmetric to 1e-10 of its largest entry (its lower half is then used), no negative
+  ///        variance. Positive semidefiniteness costs a factorisation and is checked by `check_semidefinite` only.
+  /// @throws InputError naming the first pair that differs, or the entry that isn't finite
+  static Covariance dense(Eigen::MatrixXd matrix);
+
+  /// @param loadings N x K, @param factor_covariance K x K symmetric, @param specific_variance N, none negative
+  /// @throws InputError when the shapes don't fit or an entry isn't finite
+  static Covariance factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
+                            Eigen::VectorXd specific_variance);
+
+  Eigen::Index size() const { return diagonal_.size(); }
+  bool is_dense() const { return matrix_ != nullptr; }
+
+  double variance(Eigen::Index asset) const { return diagonal_[asset]; }
+  const Eigen::VectorXd& variances() const { return diagonal_; }
+  double between(Eigen::Index a, Eigen::Index b) const;
+
+  /// Column `asset` of S, N entries.
+  Eigen::VectorXd column(Eigen::Index asset) const;
+  /// The same, written to `out`, which has room for N entries.
+  void copy_column(Eigen::Index asset, double* out) const;
+
+  /// S w.
+  Eigen::VectorXd product(const Eigen::VectorXd& weights) const;
+  /// w'S w, never below 0.
+  double portfolio_variance(const Eigen::VectorXd& weights) const;
+
+  /// The whole matrix: formed now if factor-structured.
+  Eigen::MatrixXd matrix() const;
+
+  const Eigen::MatrixXd& loadings() const { return loadings_; }
+  const Eigen::MatrixXd& factor_covariance() const { return factor_covariance_; }
+  const Eigen::VectorXd& specific_variance() const { return specific_variance_; }
+
+  /// Looks for a combination of assets with a negative variance: factorises S + 1e-10 max(S_ii) I, O(N^3).
+  /// @throws InputError when S isn't positive semidefinite within that
+  void check_semidefinite() const;
+
+ private:
+  std::shared_ptr<const Eigen::MatrixXd> matrix_;  // shared by copies, never changed
+  Eigen::MatrixXd loadings_, factor_covariance_;
+  Eigen::MatrixXd scaled_loadings_;  // B F, N x K
+  Eigen::VectorXd specific_variance_;
+  Eigen::VectorXd diagonal_;
+};
+
+}  // namespace inchtide

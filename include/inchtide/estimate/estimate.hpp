@@ -1,0 +1,40 @@
+#pragma once
+/// What to expect of each asset per year: expected returns and covariance, and where the figures come from.
+
+#include <Eigen/Core>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/day.hpp"
+#include "inchtide/estimate/covariance.hpp"
+#include "inchtide/returns/return_table.hpp"
+
+namespace inchtide {
+
+struct Estimate {
+  std::vector<std::string> assets;
+  Eigen::VectorXd expected_return;  ///< fraction per year, arithmetic
+  Covariance covariance;            ///< per year
+  std::string denominator = "T-1";  ///< of variances and covariances: "T-1" (sample) or "T" (population)
+  double periods_per_year = 12;
+  std::size_t observations = 0;  ///< 0 when unknown
+  std::optional<Day> from, to;   ///< first price and last price used
+  double risk_free = 0;          ///< fraction per year
+
+  Eigen::Index size() const { return expected_return.size(); }
+  /// Volatility of each asset per year.
+  Eigen::VectorXd volatilities() const { return covariance.variances().cwiseSqrt(); }
+
+  /// @throws InputError when the list of assets, the returns and the covariance differ in size, a code comes twice or a
+  ///         return isn't finite (naming the asset)
+  void check() const;
+};
+
+/// The sample estimate: arithmetic mean per year p m and covariance p X'X / (T-1) of the demeaned returns X.
+/// Simple returns add up to a portfolio's return, so w'Sw is exactly the variance of the weighted series.
+/// @param risk_free fraction per year, carried along
+/// @throws InputError when there are fewer than two returns
+Estimate sample_estimate(const ReturnTable& returns, double risk_free = 0);
+
+}  // namespace inchtide

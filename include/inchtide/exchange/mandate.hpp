@@ -1,0 +1,49 @@
+#pragma once
+/// The mandate: the manager's rules in one TOML file.
+///
+///     [universe]            prices, assets, tags, benchmark, currency
+///     [estimate]            every, from, to, risk_free
+///     [limits]              name = "KELPFARM <= 12%"
+///     [costs.CLASS]         bps, or buy_bps and sell_bps; CLASS is all, an asset, or "sector:bonds"
+///     [schedules.NAME]      check = "1m"
+///     [rehearsal]           split, wealth, delay, aims
+///
+/// Paths are relative to the file. An unknown key is an error that names it and the nearest known one.
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/costs.hpp"
+#include "inchtide/base/day.hpp"
+#include "inchtide/frontier/limits.hpp"
+#include "inchtide/rehearsal/schedule.hpp"
+#include "inchtide/weights/aim.hpp"
+
+namespace inchtide::exchange {
+
+/// What the file says; what it leaves out is empty.
+struct Mandate {
+  std::optional<std::filesystem::path> prices, tags;
+  std::vector<std::string> assets;  ///< empty: all that have prices
+  std::optional<std::string> benchmark, currency;
+
+  std::optional<Interval> every;
+  std::optional<Day> from, to;
+  std::optional<double> risk_free;  ///< fraction per year
+
+  Limits limits;
+  std::vector<CostClass> costs;
+  std::vector<Schedule> schedules;
+
+  std::optional<Day> split;
+  std::optional<double> wealth;
+  std::optional<int> delay;
+  std::vector<Aim> aims;
+};
+
+/// @throws InputError naming file, line and key: bad TOML, an unknown key or table, a value of the wrong kind
+Mandate read_mandate(const std::filesystem::path& path);
+
+}  // namespace inchtide::exchange

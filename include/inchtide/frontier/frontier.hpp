@@ -1,0 +1,120 @@
+#pragma once
+/// The efficient frontier: the highest expected return at every level of risk, within limits; exact, by its corners.
+///
+/// Between two corners the weights are straight lines, so nothing is lost by keeping the corners only. They come from
+/// following the minimiser of  1/2 w'Sw - lambda m'w  as lambda falls from infinity (highest return) to 0 (minimum
+/// variance): the critical line (Markowitz 1956, Naval Research Logistics Quarterly 3; Best 1996, "An algorithm for the
+/// solution of the parametric quadratic programming problem"). Where the covariance is singular or returns tie, the
+/// first corner has the least variance among portfolios of highest return, and the last one the highest return among
+/// those of minimum variance.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK"};
+/// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+/// const auto frontier = inchtide::trace_frontier(estimate, {});
+/// const auto least = frontier.minimum_variance();
+/// assert(std::abs(least.weights[0] - 0.04 / 0.0425) < 1e-12);
+/// assert(frontier.maximum_sharpe(0.02).portfolio.certificate.holds());
+/// @endcode
+
+#include <Eigen/Core>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/estimate/estimate.hpp"
+#include "inchtide/frontier/limits.hpp"
+#include "inchtide/frontier/portfolio.hpp"
+
+namespace inchtide {
+
+/// A portfolio at which the set of held or bound assets changes along the frontier. It is optimal for every lambda from
+/// `lambda_low` to `lambda_high`.
+struct Corner {
+  double expected_return = 0;  ///< per year
+  double volatility = 0;       ///< per year
+  double lambda_high = 0;      ///< infinite at the first corner
+  double lambda_low = 0;       ///< 0 at the last corner
+};
+
+/// The frontier's portfolio of highest Sharpe ratio.
+struct MaximumSharpe {
+  Portfolio portfolio;
+  double sharpe = 0;
+  /// It is the corner of highest return: only more return than the limits allow would raise the ratio further.
+  bool at_top = false;
+};
+
+class Frontier {
+ public:
+  const Estimate& estimate() const { return estimate_; }
+  const Bounds& bounds() const { return bounds_; }
+
+  /// Highest return first, minimum variance last; returns strictly fall. At least one.
+  const std::vector<Corner>& corners() const { return corners_; }
+
+  /// The weights of a corner, N. Only changes between corners are stored, so this takes time in their number.
+  Eigen::VectorXd weights(std::size_t corner) const;
+
+  /// A corner as a certified portfolio.
+  /// @throws UncertifiedAnswer as all functions below that return a portfolio, when its certificate doesn't hold to
+  /// 1e-9
+  Portfolio corner(std::size_t corner) const;
+
+  /// The last corner.
+  Portfolio minimum_variance() const;
+
+  /// The least variance with this expected return.
+  /// @param expected_return fraction per year, from the minimum-variance portfolio's to the first corner's
+  /// @throws InputError outside that range, printing it
+  Portfolio at_return(double expected_return) const;
+
+  /// The highest expected return with this volatility.
+  /// @param volatility fraction per year, from the minimum-variance portfolio's to the first corner's
+  /// @throws InputError outside that range, printing it
+  Portfolio at_volatility(double volatility) const;
+
+  /// The portfolio of highest (expected return - risk-free) / volatility (Sharpe 1994, J. Portfolio Management 21(1)):
+  /// in closed form on the one segment on which the ratio has its maximum.
+  /// @throws InputError when there is none, with the reason of `why_no_maximum_sharpe`
+  MaximumSharpe maximum_sharpe(double risk_free) const;
+
+  /// Why there is no maximum-Sharpe portfolio: no portfolio beats the risk-free rate, or one without variance does.
+  /// Nothing when there is one.
+  std::optional<std::string> why_no_maximum_sharpe(double risk_free) const;
+
+ private:
+  friend Frontier trace_frontier(const Estimate&, const Limits&);
+  friend Frontier trace_frontier(const Estimate&, const Bounds&);
+  struct WeightChange {
+    int asset;
+    double weight;
+  };
+  Portfolio certified(Eigen::VectorXd weights, double lambda) const;
+  Portfolio between(std::size_t upper, double part) const;
+  struct Curve;
+  Curve curve_below(std::size_t upper) const;
+
+  Estimate estimate_;
+  Bounds bounds_;
+  std::vector<Corner> corners_;
+  Eigen::VectorXd top_;
+  std::vector<WeightChange> changes_;
+  std::vector<std::size_t> changes_end_;
+};
+
+/// Traces the whole efficient frontier.
+/// @throws InputError for an estimate that doesn't fit together, a limit on an unknown asset, or a covariance that is
+///         found not to be positive semidefinite
+/// @throws InfeasibleLimits when the limits cannot all hold
+/// @throws UncertifiedAnswer when rounding defeats the solver; nothing uncertified is returned
+Frontier trace_frontier(const Estimate& estimate, const Limits& limits);
+
+/// The same from ranges of weights; lower ends finite, and weights within them can sum to 1.
+Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds);
+
+}  // namespace inchtide

@@ -1,0 +1,54 @@
+#pragma once
+/// A portfolio on the frontier, with the proof that it is optimal.
+
+#include <Eigen/Core>
+
+#include "inchtide/estimate/covariance.hpp"
+#include "inchtide/frontier/limits.hpp"
+
+namespace inchtide {
+
+/// How far weights w are from satisfying the conditions under which they minimise  1/2 w'Sw - lambda m'w  within their
+/// limits (Karush-Kuhn-Tucker): with the gradient g = Sw - lambda m, a price y of the budget and a price z_i of each
+/// bound, g = y 1 + z, z_i >= 0 only at a lower bound, z_i <= 0 only at an upper bound. S being positive semidefinite,
+/// these conditions are enough, so small residuals prove the weights optimal.
+struct Certificate {
+  double limit_violation = 0;  ///< worst breach of a bound or the budget, in weight
+  double stationarity = 0;     ///< worst |g - y - z|, relative to the largest entry of Sw and lambda m (or to 1e-4 of
+                               ///< the terms that cancel in Sw, where a portfolio has next to no variance)
+  double complementarity = 0;  ///< worst |z_i| x distance to its bound, relative likewise
+
+  double worst() const;
+  /// True when all three are at most `tolerance`.
+  bool holds(double tolerance = 1e-9) const { return worst() <= tolerance; }
+};
+
+/// A portfolio that has the least variance for its expected return, within limits.
+struct Portfolio {
+  Eigen::VectorXd weights;     ///< fractions of wealth, N, summing to 1
+  double expected_return = 0;  ///< m'w, per year
+  double volatility = 0;       ///< sqrt(w'Sw), per year
+  double lambda = 0;           ///< half the slope of variance against expected return: d(variance)/d(return) / 2
+  Certificate certificate;
+
+  /// (expected return - risk-free) / volatility.
+  double sharpe(double risk_free) const { return (expected_return - risk_free) / volatility; }
+};
+
+/// Prices of the budget and of the bounds at weights that are optimal for `lambda`.
+struct BoundPrices {
+  double budget = 0;      ///< y, in variance / 2 per unit of weight
+  Eigen::VectorXd bound;  ///< z: what loosening the bound that binds would take off variance / 2 - lambda m'w; 0 where
+                          ///< none binds. Positive at a lower bound, negative at an upper one.
+};
+
+/// Bounds count as binding within 1e-9 of weight. Where every asset is at a bound (a vertex), the price of the budget
+/// isn't unique: each bound's price is then the least one, which is what loosening that bound alone brings.
+BoundPrices bound_prices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
+                         const Eigen::VectorXd& weights, double lambda);
+
+/// Measures the conditions afresh from weights, covariance and bounds; it uses nothing that the solver kept.
+Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
+                    const Eigen::VectorXd& weights, double lambda);
+
+}  // namespace inchtide

@@ -1,0 +1,46 @@
+#pragma once
+/// The price history of one asset, as it came from one place, before it meets others.
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/day.hpp"
+
+namespace inchtide {
+
+/// Which price a history holds. The adjusted close has splits and dividends worked in, the others don't.
+enum class PriceField { adjusted_close, close, price };
+
+/// "adjusted close", "close" or "price".
+std::string to_string(PriceField field);
+
+/// One asset's prices: same length of days and prices, days strictly ascending, prices positive and finite.
+struct PriceHistory {
+  std::string asset;
+  std::string currency;  ///< ISO-like code, or empty when unknown
+  PriceField field = PriceField::adjusted_close;
+  std::vector<Day> days;
+  std::vector<double> prices;
+
+  /// @param source where it came from, for the message
+  /// @throws InputError when the lengths differ, there is no price, a day comes twice or out of order, or a price is
+  ///         not positive and finite
+  void check(const std::string& source) const;
+};
+
+/// A price that stands out from both of its neighbours and comes back: up by `factor` or more and down again, or down
+/// and up again.
+struct Spike {
+  Day day{};
+  double price = 0;
+  double before = 0;  ///< the price of the row before
+  double after = 0;   ///< the price of the row after
+};
+
+/// Finds likely misprints: prices at least `factor` times (or at most 1/factor of) both neighbours, while the
+/// neighbours lie within `factor / 2` of each other. A split or a crash does not come back, so it isn't one.
+/// @param factor greater than 2
+std::vector<Spike> find_spikes(const PriceHistory& history, double factor = 3);
+
+}  // namespace inchtide

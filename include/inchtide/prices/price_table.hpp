@@ -1,0 +1,96 @@
+#pragma once
+/// Prices of several assets side by side: days down, assets across, matched by day and never by position.
+///
+/// @code
+/// #include <cassert>
+/// using namespace std::chrono;
+/// const auto day = [](int d) { return inchtide::Day{2024y / January / d}; };
+/// inchtide::PriceHistory kelp{"KELPFARM", "HLC", inchtide::PriceField::close, {day(2), day(3), day(4)}, {10, 11, 12}};
+/// inchtide::PriceHistory tide{"TIDEMILL", "HLC", inchtide::PriceField::close, {day(2), day(4)}, {50, 49}};
+/// const auto aligned = inchtide::align_common({kelp, tide});
+/// assert(aligned.table.rows() == 2 && aligned.days_dropped == 1);
+/// assert(aligned.table.prices(1, 0) == 12);
+/// @endcode
+
+#include <Eigen/Core>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/day.hpp"
+#include "inchtide/prices/history.hpp"
+
+namespace inchtide {
+
+/// One column of a price table.
+struct PricedAsset {
+  std::string code;
+  std::string currency;  ///< empty when unknown
+  PriceField field = PriceField::adjusted_close;
+};
+
+/// Days x assets. Days are strictly ascending; a hole is NaN.
+struct PriceTable {
+  std::vector<Day> days;
+  std::vector<PricedAsset> assets;
+  Eigen::MatrixXd prices;  ///< rows = days, columns = assets
+  /// Prices are known to be complete up to this day, even where the last row is earlier: a table cut out of a longer
+  /// one knows that no trading day lies between its last row and the cut.
+  Day complete_to{};
+
+  std::size_t rows() const { return days.size(); }
+  std::vector<std::string> codes() const;
+
+  /// The column of `code` (names ignore case).
+  /// @throws InputError naming the code and the nearest known one
+  Eigen::Index column_of(const std::string& code) const;
+
+  /// The rows from `from` to `to`, both included where given.
+  /// @throws InputError when no row is left, with the days the table has
+  PriceTable between(std::optional<Day> from, std::optional<Day> to) const;
+
+  /// The named columns, in that order.
+  PriceTable only(const std::vector<std::string>& codes) const;
+
+  /// The named rows, which ascend.
+  PriceTable at_rows(const std::vector<std::size_t>& rows) const;
+};
+
+/// What one asset lost when histories were put side by side.
+struct AssetCoverage {
+  std::string asset;
+  Day from{}, to{};       ///< first and last day of its history
+  std::size_t rows = 0;   ///< prices in its history
+  std::size_t holes = 0;  ///< days within from..to on which another asset has a price and this one hasn't
+  Day first_hole{};       ///< the first of them, when there is one
+};
+
+struct AlignedPrices {
+  PriceTable table;
+  std::size_t days_seen = 0;     ///< days on which at least one asset has a price
+  std::size_t days_dropped = 0;  ///< days_seen less the rows of the table
+  std::vector<AssetCoverage> coverage;
+};
+
+/// How far each history reaches and what it misses beside the others.
+std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories);
+
+/// Keeps the days on which every asset has a price.
+/// @throws InputError when there is no history, a code comes twice, or no day is common to all (naming the two assets
+///         whose ranges or days exclude each other)
+AlignedPrices align_common(const std::vector<PriceHistory>& histories);
+
+/// The rows that end a period, and what became of the last period.
+struct PeriodEnds {
+  PriceTable table;
+  /// The last period had not ended when the prices did (a weekday was still to come), and its row was left out or,
+  /// if asked, kept.
+  bool last_unfinished = false;
+  bool last_kept = true;
+};
+
+/// The last row of each period: month ends for `1m`, every k-th row for `kd` (from the first row on).
+/// @param keep_unfinished keeps the row of a last period that still had weekdays to come
+PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished = false);
+
+}  // namespace inchtide

@@ -1,0 +1,95 @@
+#pragma once
+/// A walk through history that holds, drifts, trades and pays: what a rule would have left after its trading costs.
+///
+/// The ledger is units and cash. Nothing looks ahead: a decision at the close of day t trades at the close `delay`
+/// trading days later. Between trades the units stay and the weights drift. A run starts in cash, pays to buy, and
+/// isn't sold off at the end.
+///
+/// Costs come out of the same wealth: the wealth after trading, W, solves  W + cost(trades to weights x W) = wealth
+/// before, exactly; it is never approximated by charging afterwards.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// inchtide::PriceTable table;
+/// using namespace std::chrono;
+/// table.days = {sys_days{2024y / January / 2}, sys_days{2024y / January / 3}, sys_days{2024y / January / 4}};
+/// table.assets = {{"TIDEMILL", "HLC", inchtide::PriceField::close}};
+/// table.prices = Eigen::Vector3d(10, 10, 11);
+/// inchtide::RehearsalPlan plan;
+/// plan.weights = Eigen::VectorXd::Ones(1);
+/// plan.costs = inchtide::CostRates::none(1);
+/// const auto run = inchtide::rehearse(table, plan, {});
+/// assert(std::abs(run.net[2] / run.net[0] - 1.1) < 1e-12);
+/// @endcode
+
+#include <Eigen/Core>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/costs.hpp"
+#include "inchtide/prices/price_table.hpp"
+#include "inchtide/rehearsal/schedule.hpp"
+
+namespace inchtide {
+
+/// What is rehearsed.
+struct RehearsalPlan {
+  std::string name;
+  std::string aim;          ///< what the weights were chosen for; carried along
+  Eigen::VectorXd weights;  ///< target, one an asset of the table; what they leave of 1 stays in cash
+  Schedule schedule;
+  CostRates costs;
+};
+
+struct RehearsalOptions {
+  double wealth = 1'000'000;  ///< at the start, in the table's currency
+  int delay = 1;              ///< trading days from decision to trade, 0 or more
+  double risk_free = 0;       ///< fraction per year, for the Sharpe ratio; cash itself earns nothing
+};
+
+/// One day's trading.
+struct Trade {
+  Day decided{}, traded{};
+  Eigen::VectorXd value;     ///< bought (positive) and sold (negative), one an asset
+  double wealth_before = 0;  ///< at the close of the trading day
+  double wealth_after = 0;
+  double cost = 0;
+  double turnover = 0;     ///< half the sum of absolute weight changes, cash included
+  std::size_t orders = 0;  ///< assets that were bought or sold
+};
+
+struct Rehearsal {
+  std::string name, schedule, aim;
+  std::vector<Day> days;
+  Eigen::VectorXd net;    ///< wealth at each day's close, after costs
+  Eigen::VectorXd gross;  ///< the same, had each day's costs not been paid: chained from wealth before costs over the
+                          ///< wealth after costs of the day before
+  std::vector<Trade> trades;
+
+  double growth = 0;           ///< net, whole span, over the wealth at the start
+  double growth_per_year = 0;  ///< net, geometric, by calendar years of 365.25 days
+  double volatility = 0;       ///< per year: sqrt(252) x sample sd of daily net returns
+  double sharpe = 0;           ///< (252 x mean daily net return - risk-free) / volatility; 0 where volatility is 0
+  double max_drawdown = 0;     ///< of net wealth, 0 or negative
+  Day max_drawdown_from{}, max_drawdown_to{};
+  double turnover_per_year = 0;  ///< all trades, the first purchase included
+  double cost_per_year = 0;      ///< growth per year gross less net
+  double costs_paid = 0;         ///< in the table's currency
+  std::size_t orders = 0;        ///< over all trades
+};
+
+/// Walks through the table from its first day, on which the first purchase is decided.
+/// @throws InputError when a weight or rate is missing, the table has fewer than delay + 2 rows or a hole, the costs
+///         could eat the wealth (sum of |weight| x rate at 1 or more), the wealth isn't positive, or short positions
+///         lose all of it (naming the day)
+Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
+
+/// The wealth after trading from `holdings` (values before) to `weights` of it, out of `wealth_before`.
+/// Solves W + sum_i rate_i |weights_i W - holdings_i| = wealth_before, with the buying rate where weights_i W is above
+/// holdings_i and the selling rate below; the left side is convex and rising, so Newton's method from above ends at the
+/// root after finitely many steps. Needs sum |weights_i| rate_i < 1.
+double wealth_after_costs(double wealth_before, const Eigen::VectorXd& holdings, const Eigen::VectorXd& weights,
+                          const CostRates& costs);
+
+}  // namespace inchtide

@@ -1,0 +1,60 @@
+#pragma once
+/// A chart made once as values, then drawn by a writer.
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace inchtide::report {
+
+/// Our colours.
+namespace colour {
+inline constexpr const char* ink = "#1E2A32";
+inline constexpr const char* deep = "#0B5563";
+inline constexpr const char* foam = "#DDEBE9";
+inline constexpr const char* sand = "#C8A26B";
+inline constexpr const char* kelp = "#5B7F3A";
+inline constexpr const char* amber = "#D98E04";
+inline constexpr const char* rust = "#A8442A";
+inline constexpr const char* dusk = "#6B5B95";
+}  // namespace colour
+
+/// What an axis measures: a plain number, a fraction shown as percent, or days (seconds since 1970).
+enum class Scale { number, percent, day };
+
+struct Axis {
+  std::string title;  ///< with its unit
+  Scale scale = Scale::number;
+};
+
+enum class Dash { solid, dashed, dotted, dash_dot };
+enum class Marker { dot, circle, square, diamond, triangle };
+
+/// One series of points, joined by a line or marked one by one.
+struct Series {
+  enum class Kind { line, points };
+  Kind kind = Kind::line;
+  std::string name;  ///< in the key; none when empty
+  std::vector<double> x, y;
+  std::vector<std::string> labels;  ///< beside the points; empty for none
+  std::string colour = report::colour::deep;
+  Dash dash = Dash::solid;
+  Marker marker = Marker::circle;
+  double width = 2.5;
+};
+
+struct Chart {
+  std::string title;
+  std::string subtitle;
+  Axis x, y;
+  std::vector<Series> series;
+  bool y_from_zero = false;
+  bool key_outside = false;  ///< the key in the right margin, for charts of many lines
+};
+
+/// Draws a chart with gnuplot, as PNG, SVG or PDF by the file's ending. The file appears whole or not at all.
+/// @throws InputError when the ending is another one or a series has no points to draw
+/// @throws OutsideFailure when gnuplot isn't installed (saying how to get it), fails, or the file cannot be written
+void draw(const Chart& chart, const std::filesystem::path& path);
+
+}  // namespace inchtide::report

@@ -1,0 +1,50 @@
+#pragma once
+/// The JSON that every command writes: an envelope that is the same for all, and each command's `result`.
+///
+/// Weights and returns are fractions of 1, per year unless the field says otherwise; weights of exactly 0 are left out;
+/// drawdowns are negative; numbers have round-trip precision.
+
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "inchtide/frontier/frontier.hpp"
+#include "inchtide/prices/price_table.hpp"
+#include "inchtide/rehearsal/rehearsal.hpp"
+#include "inchtide/returns/figures.hpp"
+#include "inchtide/weights/allocation.hpp"
+
+namespace inchtide::report {
+
+using Json = nlohmann::ordered_json;
+
+/// Something that a look at the prices found.
+struct Finding {
+  std::string severity;  ///< "note" or "warning"
+  std::string asset;
+  std::string day;   ///< empty where it isn't about one day
+  std::string kind;  ///< short and stable, e.g. "spike"
+  std::string detail;
+  std::string remedy;
+};
+
+/// {"inchtide", "format", "command", "inputs", "warnings", "result"}, as text that ends its last line.
+std::string document(const std::string& command, const Json& inputs, const std::vector<std::string>& warnings,
+                     const Json& result);
+
+/// `assets` and `findings`.
+Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings);
+
+/// `assets`, and `benchmark` (null without one).
+Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark);
+
+/// `corners`, `minimum_variance`, and `maximum_sharpe` (null where there is none).
+Json frontier_result(const Frontier& frontier, double risk_free);
+
+/// `portfolios`.
+Json weigh_result(const std::vector<Allocation>& portfolios);
+
+/// `runs`.
+Json rehearse_result(const std::vector<Rehearsal>& runs);
+
+}  // namespace inchtide::report

@@ -1,0 +1,48 @@
+#pragma once
+/// A table made once and written many ways: text for people, CSV, JSON.
+
+#include <nlohmann/json_fwd.hpp>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "inchtide/base/day.hpp"
+
+namespace inchtide::report {
+
+/// How a column's numbers are shown. Percent columns hold fractions of 1.
+enum class Format { text, day, count, percent, number2, number3, money };
+
+struct Column {
+  std::string name;  ///< heading
+  Format format = Format::text;
+  std::string unit;  ///< shown beside the heading where it isn't plain from the figures, e.g. "per year", "HLC"
+};
+
+/// Nothing, a text, a number or a day.
+using Cell = std::variant<std::monostate, std::string, double, Day>;
+
+struct Table {
+  std::string name;  ///< file name of its CSV, e.g. "corners"
+  std::string title;
+  std::vector<Column> columns;
+  std::vector<std::vector<Cell>> rows;  ///< as many cells as columns
+  std::vector<std::string> notes;       ///< a line each, below the table
+
+  /// @throws std::logic_error when the number of cells isn't the number of columns
+  void add(std::vector<Cell> row);
+};
+
+/// A figure as people read it: percent with two decimals, thousands apart, never in scientific notation; "-" for none.
+std::string shown(const Cell& cell, Format format);
+
+/// Aligned columns under a title: texts to the left, figures to the right.
+std::string to_text(const Table& table);
+
+/// A header and rows; numbers at round-trip precision, percent columns as fractions of 1.
+std::string to_csv(const Table& table);
+
+/// {"name", "title", "columns": [{"name", "unit", "format"}], "rows": [[...]]}, numbers at round-trip precision.
+nlohmann::ordered_json to_json(const Table& table);
+
+}  // namespace inchtide::report

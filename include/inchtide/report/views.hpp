@@ -1,0 +1,47 @@
+#pragma once
+/// The tables and charts that each stage shows, as values; writers draw them.
+
+#include <string>
+#include <vector>
+
+#include "inchtide/frontier/frontier.hpp"
+#include "inchtide/prices/price_table.hpp"
+#include "inchtide/rehearsal/rehearsal.hpp"
+#include "inchtide/report/chart.hpp"
+#include "inchtide/report/documents.hpp"
+#include "inchtide/report/table.hpp"
+#include "inchtide/returns/figures.hpp"
+#include "inchtide/weights/allocation.hpp"
+
+namespace inchtide::report {
+
+/// What each history holds.
+Table coverage_table(const AlignedPrices& prices);
+Table findings_table(const std::vector<Finding>& findings);
+
+/// Return and risk per year; the benchmark, if any, comes last.
+Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval& every);
+/// Worst and best period, and the deepest fall.
+Table extremes_table(const std::vector<AssetFigures>& figures, const Interval& every);
+
+/// The corners of a frontier, with what changes at each.
+Table corners_table(const Frontier& frontier, double risk_free);
+
+/// Portfolios side by side: figures, largest holdings.
+Table comparison_table(const std::vector<Allocation>& portfolios);
+/// One row an asset, one column a portfolio; assets that none holds are left out and counted.
+Table weights_table(const std::vector<Allocation>& portfolios);
+/// The limits that bind and what loosening each by a percentage point would bring.
+Table binding_table(const std::vector<Allocation>& portfolios);
+
+/// Runs side by side.
+Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency);
+
+/// Risk across, return up: the frontier, the assets, the portfolios, and the capital market line where there is a
+/// maximum-Sharpe portfolio.
+Chart frontier_chart(const Frontier& frontier, double risk_free);
+
+/// The net wealth of each run over time, 100 at the start.
+Chart wealth_chart(const std::vector<Rehearsal>& runs);
+
+}  // namespace inchtide::report

@@ -1,0 +1,69 @@
+#pragma once
+/// A portfolio that was picked: its weights, what it promises, what binds it and what loosening that would bring.
+///
+/// @code
+/// #include <cassert>
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK"};
+/// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+/// const inchtide::Limits limits{inchtide::Limit::parse("HOLLBOND <= 60%")};
+/// const auto frontier = inchtide::trace_frontier(estimate, limits);
+/// const auto aim = inchtide::Aim::parse("minimum-variance", "here");
+/// const auto chosen = inchtide::choose(frontier, limits, aim, 0.01);
+/// assert(chosen.binding.size() == 1 && chosen.binding[0].limit == "HOLLBOND <= 60%");
+/// @endcode
+
+#include <Eigen/Core>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/frontier/frontier.hpp"
+#include "inchtide/weights/aim.hpp"
+
+namespace inchtide {
+
+/// A limit that the portfolio touches.
+struct BindingLimit {
+  std::string limit;
+  /// By how much the aim would improve if the limit were loosened by one percentage point (a fraction of 1: 0.0002 is
+  /// 2 basis points): less volatility for minimum-variance and target-return, more return for target-volatility, a
+  /// higher ratio for maximum-sharpe. Nothing where it isn't defined (no volatility, or no aim to improve).
+  std::optional<double> price_per_point;
+};
+
+struct Allocation {
+  std::string name;
+  std::string aim;  ///< the aim's text, or "given"
+  std::vector<std::string> assets;
+  Eigen::VectorXd weights;        ///< fractions of wealth
+  double expected_return = 0;     ///< per year
+  double volatility = 0;          ///< per year
+  double sharpe = 0;              ///< what the budget leaves earns the risk-free rate; 0 where volatility is 0
+  double average_volatility = 0;  ///< of the holdings, weighted
+  std::vector<BindingLimit> binding;
+  std::vector<Violation> violations;       ///< limits that given or equal weights break
+  std::optional<Certificate> certificate;  ///< of an optimal portfolio
+  std::vector<std::string> notes;          ///< what a reader should know, a sentence each
+
+  /// What holding the assets together takes off the risk: weighted average volatility less the portfolio's.
+  double diversification_benefit() const { return average_volatility - volatility; }
+
+  /// The largest holdings, as positions in `assets`, largest weight first, zero weights left out.
+  std::vector<std::size_t> largest(std::size_t count) const;
+};
+
+/// Chooses a portfolio on the frontier, or equal weights (which don't look at limits; those they break are listed).
+/// @param limits those that the frontier was traced under, for their names
+/// @param risk_free fraction per year
+/// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
+Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free);
+
+/// Figures of given weights.
+/// @param weights one an asset of the estimate; their sum needn't be 1
+/// @throws InputError when the count differs or a weight isn't finite
+Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
+                    const std::string& name, double risk_free);
+
+}  // namespace inchtide

@@ -1,0 +1,142 @@
+#include "inchtide/base/day.hpp"
+
+#include <fmt/format.h>
+
+#include <charconv>
+#include <stdexcept>
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+using std::chrono::days;
+using std::chrono::month;
+using std::chrono::months;
+using std::chrono::year;
+using std::chrono::year_month_day;
+using std::chrono::year_month_day_last;
+
+std::optional<int> digits(std::string_view text) {
+  int value = 0;
+  for (char c : text) {
+    if (c < '0' || c > '9') return std::nullopt;
+    value = 10 * value + (c - '0');
+  }
+  return value;
+}
+
+constexpr long floor_div(long a, long b) {
+  return a / b - ((a % b != 0) && ((a < 0) != (b < 0)) ? 1 : 0);
+}
+
+int months_in(Unit unit) {
+  return unit == Unit::month ? 1 : unit == Unit::quarter ? 3 : 12;
+}
+
+long month_number(Day day) {
+  const year_month_day ymd{day};
+  return 12L * int(ymd.year()) + (long(unsigned(ymd.month())) - 1);
+}
+
+Day last_day_of_month(long number) {
+  const year y{int(floor_div(number, 12))};
+  const month m{unsigned(number - 12 * floor_div(number, 12)) + 1};
+  return Day{year_month_day_last{y, std::chrono::month_day_last{m}}};
+}
+
+// 1970-01-01 was a Thursday; three days earlier is a Monday.
+constexpr long monday_offset = 3;
+
+}  // namespace
+
+std::optional<Day> parse_day(std::string_view text) {
+  if (text.size() != 10 || text[4] != '-' || text[7] != '-') return std::nullopt;
+  const auto y = digits(text.substr(0, 4)), m = digits(text.substr(5, 2)), d = digits(text.substr(8, 2));
+  if (!y || !m || !d) return std::nullopt;
+  const year_month_day ymd{year{*y}, month{unsigned(*m)}, std::chrono::day{unsigned(*d)}};
+  if (!ymd.ok()) return std::nullopt;
+  return Day{ymd};
+}
+
+Day day_from(std::string_view text, std::string_view where) {
+  const auto day = parse_day(text);
+  if (!day) {
+    throw InputError(std::string(where), fmt::format("'{}' is not a day", text), "Write it as YYYY-MM-DD");
+  }
+  return *day;
+}
+
+std::string to_string(Day day) {
+  const year_month_day ymd{day};
+  return fmt::format("{:04}-{:02}-{:02}", int(ymd.year()), unsigned(ymd.month()), unsigned(ymd.day()));
+}
+
+double years_between(Day from, Day to) {
+  return double((to - from).count()) / 365.25;
+}
+
+Interval Interval::parse(std::string_view text, std::string_view where) {
+  const auto fail = [&] {
+    return InputError(std::string(where), fmt::format("'{}' is not an interval", text),
+                      "Write a count and d, w, m, q or y, such as 1d, 2w, 1m, 1q or 1y");
+  };
+  if (text.empty()) throw fail();
+  Interval interval;
+  switch (text.back()) {
+    case 'd': interval.unit = Unit::day; break;
+    case 'w': interval.unit = Unit::week; break;
+    case 'm': interval.unit = Unit::month; break;
+    case 'q': interval.unit = Unit::quarter; break;
+    case 'y': interval.unit = Unit::year; break;
+    default: throw fail();
+  }
+  const auto count = text.substr(0, text.size() - 1);
+  if (!count.empty()) {
+    const auto [end, error] = std::from_chars(count.data(), count.data() + count.size(), interval.count);
+    if (error != std::errc{} || end != count.data() + count.size() || interval.count < 1) throw fail();
+  }
+  return interval;
+}
+
+std::string Interval::text() const {
+  return fmt::format("{}{}", count, "dwmqy"[int(unit)]);
+}
+
+std::string Interval::words() const {
+  constexpr const char* names[] = {"trading day", "week", "month", "quarter", "year"};
+  return count == 1 ? names[int(unit)] : fmt::format("{} {}s", count, names[int(unit)]);
+}
+
+std::string Interval::adjective() const {
+  constexpr const char* names[] = {"daily", "weekly", "monthly", "quarterly", "yearly"};
+  constexpr const char* units[] = {"day", "week", "month", "quarter", "year"};
+  return count == 1 ? names[int(unit)] : fmt::format("{}-{}", count, units[int(unit)]);
+}
+
+double Interval::periods_per_year() const {
+  constexpr double per_year[] = {252, 52, 12, 4, 1};
+  return per_year[int(unit)] / count;
+}
+
+long Interval::period_of(Day day) const {
+  switch (unit) {
+    case Unit::day: throw std::logic_error("an interval of days counts rows of a table, not the calendar");
+    case Unit::week: return floor_div(day.time_since_epoch().count() + monday_offset, 7L * count);
+    default: return floor_div(month_number(day), long(count) * months_in(unit));
+  }
+}
+
+Day Interval::period_end(long period) const {
+  if (unit == Unit::week) return Day{days{(period + 1) * 7 * count - monday_offset - 1}};
+  return last_day_of_month((period + 1) * count * months_in(unit) - 1);
+}
+
+Day Interval::before(Day day) const {
+  if (unit == Unit::day) return day - days{count};
+  if (unit == Unit::week) return day - days{7 * count};
+  const year_month_day ymd = year_month_day{day} - months{count * months_in(unit)};
+  return ymd.ok() ? Day{ymd} : Day{ymd.year() / ymd.month() / std::chrono::last};
+}
+
+}  // namespace inchtide

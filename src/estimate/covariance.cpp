@@ -1,0 +1,129 @@
+#include "inchtide/estimate/covariance.hpp"
+
+#include <fmt/format.h>
+
+#include <Eigen/Cholesky>
+#include <algorithm>
+#include <cmath>
+
+#include "base/blas.hpp"
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+void check_symmetric(const Eigen::MatrixXd& matrix, const std::string& name) {
+  if (matrix.rows() != matrix.cols()) {
+    throw InputError(name, fmt::format("it has {} rows and {} columns", matrix.rows(), matrix.cols()),
+                     "A covariance matrix is square");
+  }
+  const double allowed = 1e-10 * (matrix.size() > 0 ? matrix.cwiseAbs().maxCoeff() : 0.0);
+  for (Eigen::Index j = 0; j < matrix.cols(); ++j) {
+    for (Eigen::Index i = j; i < matrix.rows(); ++i) {
+      if (!std::isfinite(matrix(i, j)) || !std::isfinite(matrix(j, i))) {
+        throw InputError(name, fmt::format("entry ({}, {}) is not a finite number", i + 1, j + 1), "Give a figure");
+      }
+      if (std::abs(matrix(i, j) - matrix(j, i)) > allowed) {
+        throw InputError(name,
+                         fmt::format("not symmetric: entry ({}, {}) is {} and ({}, {}) is {}", i + 1, j + 1,
+                                     matrix(i, j), j + 1, i + 1, matrix(j, i)),
+                         "Use the same figure for both");
+      }
+    }
+    if (matrix(j, j) < 0) {
+      throw InputError(name, fmt::format("the variance of asset {} is {}", j + 1, matrix(j, j)),
+                       "A variance is never negative");
+    }
+  }
+}
+
+}  // namespace
+
+Covariance Covariance::dense(Eigen::MatrixXd matrix) {
+  check_symmetric(matrix, "covariance");
+  Covariance result;
+  result.diagonal_ = matrix.diagonal();
+  result.matrix_ = std::make_shared<const Eigen::MatrixXd>(std::move(matrix));
+  return result;
+}
+
+Covariance Covariance::factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
+                               Eigen::VectorXd specific_variance) {
+  check_symmetric(factor_covariance, "factor covariance");
+  if (loadings.cols() != factor_covariance.rows() || loadings.rows() != specific_variance.size()) {
+    throw InputError("factor covariance",
+                     fmt::format("{} x {} loadings, {} factors and {} specific variances do not fit", loadings.rows(),
+                                 loadings.cols(), factor_covariance.rows(), specific_variance.size()),
+                     "Give N x K, K x K and N");
+  }
+  if (!loadings.allFinite() || !specific_variance.allFinite() || (specific_variance.array() < 0).any()) {
+    throw InputError("factor covariance", "a loading is not finite or a specific variance is negative",
+                     "Check both lists");
+  }
+  Covariance result;
+  result.loadings_ = std::move(loadings);
+  result.factor_covariance_ = factor_covariance;
+  result.scaled_loadings_ = result.loadings_ * factor_covariance;
+  result.specific_variance_ = std::move(specific_variance);
+  result.diagonal_ = result.scaled_loadings_.cwiseProduct(result.loadings_).rowwise().sum() + result.specific_variance_;
+  return result;
+}
+
+double Covariance::between(Eigen::Index a, Eigen::Index b) const {
+  if (is_dense()) return (*matrix_)(a, b);
+  return scaled_loadings_.row(a).dot(loadings_.row(b)) + (a == b ? specific_variance_[a] : 0.0);
+}
+
+Eigen::VectorXd Covariance::column(Eigen::Index asset) const {
+  Eigen::VectorXd result(size());
+  copy_column(asset, result.data());
+  return result;
+}
+
+void Covariance::copy_column(Eigen::Index asset, double* out) const {
+  if (is_dense()) {
+    std::copy_n(matrix_->col(asset).data(), size(), out);
+    return;
+  }
+  Eigen::Map<Eigen::VectorXd> column(out, size());
+  column.noalias() = scaled_loadings_ * loadings_.row(asset).transpose();
+  column[asset] += specific_variance_[asset];
+}
+
+Eigen::VectorXd Covariance::product(const Eigen::VectorXd& weights) const {
+  if (!is_dense()) {
+    return scaled_loadings_ * (loadings_.transpose() * weights) + specific_variance_.cwiseProduct(weights);
+  }
+  // Most portfolios hold few of many assets: only their columns are read.
+  blas::use_one_thread();
+  Eigen::VectorXd result = Eigen::VectorXd::Zero(size());
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
+    if (weights[i] != 0) result += weights[i] * matrix_->col(i);
+  }
+  return result;
+}
+
+double Covariance::portfolio_variance(const Eigen::VectorXd& weights) const {
+  return std::max(0.0, weights.dot(product(weights)));
+}
+
+Eigen::MatrixXd Covariance::matrix() const {
+  if (is_dense()) return *matrix_;
+  Eigen::MatrixXd full = scaled_loadings_ * loadings_.transpose();
+  full.diagonal() += specific_variance_;
+  return (full + full.transpose()) / 2;
+}
+
+void Covariance::check_semidefinite() const {
+  if (size() == 0) return;
+  Eigen::MatrixXd shifted = is_dense() ? *matrix_ : factor_covariance_;
+  const double largest = shifted.diagonal().maxCoeff();
+  shifted.diagonal().array() += 1e-10 * std::max(largest, 1e-300);
+  if (Eigen::LLT<Eigen::MatrixXd>(shifted).info() != Eigen::Success) {
+    throw InputError(is_dense() ? "covariance" : "factor covariance",
+                     "it is not positive semidefinite: some portfolio would have a negative variance",
+                     "Estimate it from complete histories of the same days, or shrink it");
+  }
+}
+
+}  // namespace inchtide

@@ -1,0 +1,201 @@
+#include "inchtide/exchange/mandate.hpp"
+
+#include <fmt/format.h>
+#include <toml++/toml.h>
+
+#include <algorithm>
+#include <chrono>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
+#include "inchtide/exchange/files.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+/// One table of the file, with its name for messages.
+class Section {
+ public:
+  Section(const std::filesystem::path& path, std::string name, const toml::table& table)
+      : path_(path), name_(std::move(name)), table_(table) {}
+
+  /// Refuses keys that aren't among `known`.
+  void allow_only(const std::vector<std::string>& known) const {
+    for (const auto& [key, node] : table_) {
+      if (std::ranges::find(known, std::string(key.str())) != known.end()) continue;
+      throw InputError(place(key.str(), node), fmt::format("'{}' is not a key that it knows", key.str()),
+                       did_you_mean(key.str(), known));
+    }
+  }
+
+  std::string place(std::string_view key, const toml::node& node) const {
+    const std::string full = name_.empty() ? std::string(key) : fmt::format("{}.{}", name_, key);
+    return fmt::format("{}, line {}, {}", path_.string(), node.source().begin.line, full);
+  }
+
+  const toml::node* find(std::string_view key) const { return table_.get(key); }
+
+  std::optional<std::string> text(std::string_view key) const {
+    const auto* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (const auto value = node->value<std::string>(); value && node->is_string()) return value;
+    throw wrong_kind(key, *node, "a text in quotes");
+  }
+
+  std::optional<double> number(std::string_view key) const {
+    const auto* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (node->is_number()) return node->value<double>();
+    throw wrong_kind(key, *node, "a number");
+  }
+
+  std::optional<Day> day(std::string_view key) const {
+    const auto* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (const auto* date = node->as_date()) {
+      const auto& d = date->get();
+      return Day{std::chrono::year{d.year} / std::chrono::month{d.month} / std::chrono::day{d.day}};
+    }
+    if (const auto written = node->value<std::string>()) return day_from(*written, place(key, *node));
+    throw wrong_kind(key, *node, "a day such as 2023-01-01");
+  }
+
+  std::optional<double> percent(std::string_view key) const {
+    const auto* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (node->is_string()) return fraction_from_percent(*node->value<std::string>(), place(key, *node));
+    throw wrong_kind(key, *node, "a percentage in quotes, such as \"2%\"");
+  }
+
+  std::vector<std::string> texts(std::string_view key) const {
+    const auto* node = find(key);
+    if (node == nullptr) return {};
+    std::vector<std::string> result;
+    const auto* list = node->as_array();
+    if (list == nullptr) throw wrong_kind(key, *node, "a list of texts");
+    for (const auto& item : *list) {
+      if (!item.is_string()) throw wrong_kind(key, item, "a list of texts");
+      result.push_back(*item.value<std::string>());
+    }
+    return result;
+  }
+
+  /// The keys of this table with their values, in the order of the file.
+  std::vector<std::pair<std::string, const toml::node*>> entries() const {
+    std::vector<std::pair<std::string, const toml::node*>> result;
+    for (const auto& [key, node] : table_) result.emplace_back(std::string(key.str()), &node);
+    std::ranges::stable_sort(result, {}, [](const auto& entry) { return entry.second->source().begin.line; });
+    return result;
+  }
+
+  /// The table inside this one under `key`.
+  Section inner(const std::string& key, const toml::node& node) const {
+    const std::string full = name_.empty() ? key : fmt::format("{}.{}", name_, key);
+    if (!node.is_table()) throw wrong_kind(key, node, fmt::format("a table, [{}]", full));
+    return Section(path_, full, *node.as_table());
+  }
+
+  InputError wrong_kind(std::string_view key, const toml::node& node, std::string_view wanted) const {
+    return InputError(place(key, node), "the value is of another kind", fmt::format("Give {}", wanted));
+  }
+
+ private:
+  const std::filesystem::path& path_;
+  std::string name_;
+  const toml::table& table_;
+};
+
+void read_universe(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
+  section.allow_only({"prices", "assets", "tags", "benchmark", "currency"});
+  if (const auto prices = section.text("prices")) mandate.prices = folder / *prices;
+  if (const auto tags = section.text("tags")) mandate.tags = folder / *tags;
+  mandate.assets = section.texts("assets");
+  mandate.benchmark = section.text("benchmark");
+  mandate.currency = section.text("currency");
+}
+
+void read_estimate(const Section& section, Mandate& mandate) {
+  section.allow_only({"every", "from", "to", "risk_free"});
+  if (const auto every = section.text("every")) {
+    mandate.every = Interval::parse(*every, section.place("every", *section.find("every")));
+  }
+  mandate.from = section.day("from");
+  mandate.to = section.day("to");
+  mandate.risk_free = section.percent("risk_free");
+}
+
+void read_limits(const Section& section, Mandate& mandate) {
+  for (const auto& [name, node] : section.entries()) {
+    const auto text = section.text(name);
+    try {
+      mandate.limits.push_back(Limit::parse(*text, name));
+    } catch (const InputError& error) {
+      throw InputError(fmt::format("{}: {}", section.place(name, *node), error.what()));
+    }
+  }
+}
+
+void read_costs(const Section& section, Mandate& mandate) {
+  for (const auto& [name, node] : section.entries()) {
+    const auto cost = section.inner(name, *node);
+    cost.allow_only({"bps", "buy_bps", "sell_bps"});
+    const double both = cost.number("bps").value_or(0);
+    mandate.costs.push_back({name, cost.number("buy_bps").value_or(both), cost.number("sell_bps").value_or(both)});
+  }
+}
+
+void read_schedules(const Section& section, Mandate& mandate) {
+  for (const auto& [name, node] : section.entries()) {
+    const auto schedule = section.inner(name, *node);
+    schedule.allow_only({"check"});
+    const auto check = schedule.text("check");
+    if (!check) {
+      throw InputError(schedule.place("check", *node), "the key is missing",
+                       "Give check = \"1m\", \"1q\", \"1y\" or \"never\"");
+    }
+    auto parsed = Schedule::parse(*check, schedule.place("check", *schedule.find("check")));
+    parsed.name = name;
+    mandate.schedules.push_back(parsed);
+  }
+}
+
+void read_rehearsal(const Section& section, Mandate& mandate) {
+  section.allow_only({"split", "wealth", "delay", "aims"});
+  mandate.split = section.day("split");
+  mandate.wealth = section.number("wealth");
+  if (const auto delay = section.number("delay")) mandate.delay = int(*delay);
+  for (const auto& aim : section.texts("aims")) {
+    mandate.aims.push_back(Aim::parse(aim, section.place("aims", *section.find("aims"))));
+  }
+}
+
+}  // namespace
+
+Mandate read_mandate(const std::filesystem::path& path) {
+  const auto content = read_text_file(path);
+  toml::table root;
+  try {
+    root = toml::parse(content, path.string());
+  } catch (const toml::parse_error& error) {
+    throw InputError(
+        fmt::format("{}, line {}, column {}", path.string(), error.source().begin.line, error.source().begin.column),
+        std::string(error.description()), "Check the TOML there");
+  }
+  const std::vector<std::string> known = {"universe", "estimate", "limits", "costs", "schedules", "rehearsal"};
+  const Section top(path, "", root);
+  top.allow_only(known);
+  Mandate mandate;
+  for (const auto& [name, node] : top.entries()) {
+    const auto section = top.inner(name, *node);
+    if (name == "universe") read_universe(section, path.parent_path(), mandate);
+    if (name == "estimate") read_estimate(section, mandate);
+    if (name == "limits") read_limits(section, mandate);
+    if (name == "costs") read_costs(section, mandate);
+    if (name == "schedules") read_schedules(section, mandate);
+    if (name == "rehearsal") read_rehearsal(section, mandate);
+  }
+  return mandate;
+}
+
+}  // namespace inchtide::exchange

@@ -1,0 +1,174 @@
+#include "inchtide/exchange/tables_csv.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
+#include "inchtide/exchange/csv.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::vector<std::string> texts(CsvRow row) {
+  std::vector<std::string> result;
+  for (auto cell : row) result.emplace_back(cell);
+  return result;
+}
+
+struct PriceColumns {
+  std::size_t date = 0, price = 0;
+  PriceField field = PriceField::price;
+};
+
+PriceColumns price_columns(const fs::path& path, const std::vector<std::string>& header) {
+  PriceColumns columns;
+  const std::string where = fmt::format("{}, line 1", path.string());
+  const std::string has = fmt::format("the header has {}", fmt::join(header, ", "));
+  const auto date = find_column(header, {"date", "day"});
+  if (!date) throw InputError(where, fmt::format("no date column: {}", has), "Name the column of days 'date'");
+  columns.date = *date;
+  if (const auto adjusted = find_column(header, {"adjusted_close"})) {
+    columns.price = *adjusted;
+    columns.field = PriceField::adjusted_close;
+  } else if (const auto close = find_column(header, {"close"})) {
+    columns.price = *close;
+    columns.field = PriceField::close;
+  } else if (const auto price = find_column(header, {"price"})) {
+    columns.price = *price;
+  } else {
+    throw InputError(where, fmt::format("no price column: {}", has),
+                     "Name the column of prices 'adjusted_close', 'close' or 'price'");
+  }
+  return columns;
+}
+
+}  // namespace
+
+PriceHistory read_price_file(const fs::path& path) {
+  PriceHistory history;
+  history.asset = path.stem().string();
+  PriceColumns columns;
+  std::vector<std::string> header;
+  const auto read_header = [&](CsvRow row) {
+    header = texts(row);
+    columns = price_columns(path, header);
+    history.field = columns.field;
+  };
+  const auto read_row = [&](std::size_t line, CsvRow row) {
+    const auto day = parse_day(row[columns.date]);
+    const auto fail = [&](std::size_t column, const std::string& problem, const std::string& remedy) {
+      throw InputError(cell_place(path, line, header[column]), problem, remedy);
+    };
+    if (!day) fail(columns.date, fmt::format("'{}' is not a day", row[columns.date]), "Write it as YYYY-MM-DD");
+    if (row[columns.price].empty()) return;  // no price that day
+    const auto price = parse_number(row[columns.price]);
+    if (!price) fail(columns.price, fmt::format("'{}' is not a number", row[columns.price]), "Write it as 12.34");
+    if (*price <= 0) {
+      fail(columns.price, fmt::format("the price is {}", row[columns.price]),
+           "A price is positive; leave the cell empty where there is none");
+    }
+    if (!history.days.empty() && *day <= history.days.back()) {
+      const bool twice = *day == history.days.back();
+      fail(columns.date, fmt::format("{} comes {}", to_string(*day), twice ? "twice" : "after a later day"),
+           "Sort the rows by day and keep one row a day");
+    }
+    history.days.push_back(*day);
+    history.prices.push_back(*price);
+  };
+  read_csv(path, read_header, read_row);
+  if (history.days.empty()) throw InputError(path.string(), "it holds no price", "Give rows of date and price");
+  if (history.days.size() == 1) {
+    throw InputError(path.string(), fmt::format("it holds a single price, on {}", to_string(history.days.front())),
+                     "Give at least two days, or leave the asset out with --assets");
+  }
+  return history;
+}
+
+std::vector<PriceHistory> read_prices(const fs::path& path) {
+  std::error_code error;
+  if (!fs::exists(path, error)) throw InputError(path.string(), "there is no such file or folder", "Check the path");
+  if (!fs::is_directory(path)) return {read_price_file(path)};
+  std::vector<fs::path> files;
+  for (const auto& entry : fs::directory_iterator(path)) {
+    if (entry.is_regular_file() && same_name(entry.path().extension().string(), ".csv")) files.push_back(entry.path());
+  }
+  std::ranges::sort(files);
+  if (files.empty()) throw InputError(path.string(), "the folder holds no .csv file", "Give one file an asset");
+  std::vector<PriceHistory> histories;
+  for (const auto& file : files) histories.push_back(read_price_file(file));
+  return histories;
+}
+
+Tags read_tags(const fs::path& path) {
+  Tags tags;
+  std::size_t code = 0;
+  const auto read_header = [&](CsvRow row) {
+    const auto header = texts(row);
+    const auto found = find_column(header, {"code", "asset"});
+    if (!found) {
+      throw InputError(fmt::format("{}, line 1", path.string()),
+                       fmt::format("no code column: the header has {}", fmt::join(header, ", ")),
+                       "Name the column of asset codes 'code'");
+    }
+    code = *found;
+    tags.columns = header;
+    tags.columns.erase(tags.columns.begin() + std::ptrdiff_t(code));
+  };
+  const auto read_row = [&](std::size_t line, CsvRow row) {
+    auto cells = texts(row);
+    if (find_name(cells[code], tags.assets)) {
+      throw InputError(cell_place(path, line, "code"), fmt::format("{} comes twice", cells[code]), "Keep one row");
+    }
+    tags.assets.push_back(cells[code]);
+    cells.erase(cells.begin() + std::ptrdiff_t(code));
+    tags.rows.push_back(std::move(cells));
+  };
+  read_csv(path, read_header, read_row);
+  return tags;
+}
+
+std::vector<WeightList> read_weights(const fs::path& path) {
+  std::vector<WeightList> lists;
+  std::vector<std::size_t> columns;
+  std::vector<std::string> seen, header;
+  std::size_t code = 0;
+  const auto read_header = [&](CsvRow row) {
+    header = texts(row);
+    const auto found = find_column(header, {"asset", "code"});
+    if (!found || header.size() < 2) {
+      throw InputError(fmt::format("{}, line 1", path.string()),
+                       fmt::format("the header has {}", fmt::join(header, ", ")),
+                       "Give a column 'asset' and a column 'weight', or one column a portfolio");
+    }
+    code = *found;
+    for (std::size_t i = 0; i < header.size(); ++i) {
+      if (i == code) continue;
+      columns.push_back(i);
+      lists.push_back({same_name(header[i], "weight") ? path.stem().string() : header[i], {}, {}});
+    }
+  };
+  const auto read_row = [&](std::size_t line, CsvRow row) {
+    const std::string asset{row[code]};
+    if (find_name(asset, seen)) {
+      throw InputError(cell_place(path, line, header[code]), fmt::format("{} comes twice", asset), "Keep one row");
+    }
+    seen.push_back(asset);
+    for (std::size_t k = 0; k < columns.size(); ++k) {
+      const auto cell = row[columns[k]];
+      if (cell.empty()) continue;
+      lists[k].assets.push_back(asset);
+      lists[k].weights.push_back(fraction_from_percent(cell, cell_place(path, line, header[columns[k]])));
+    }
+  };
+  read_csv(path, read_header, read_row);
+  if (seen.empty()) throw InputError(path.string(), "it holds no weight", "Give one row an asset");
+  return lists;
+}
+
+}  // namespace inchtide::exchange

@@ -1,0 +1,482 @@
+#include "frontier/path.hpp"
+
+#include <fmt/format.h>
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/blas.hpp"
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr double infinity = std::numeric_limits<double>::infinity();
+/// A slope below this part of the largest term that it is the sum of is rounding, not a slope.
+constexpr double slope_noise = 1e-12;
+/// The same for a long sum, measured against the sum of its terms' sizes.
+constexpr double sum_noise = 1e-14;
+/// Events closer than this part of lambda happen together.
+constexpr double tie = 1e-12;
+/// A curvature below this part of its terms is flat.
+constexpr double flat = 1e-11;
+/// Weights that move by less than this haven't moved.
+constexpr double no_move = 1e-13;
+/// Below this part of max(S_ii) / max|q|, lambda q is lost in the rounding of Sw: no price is followed there.
+constexpr double negligible = 1e-13;
+constexpr int events_between_refreshes = 64;
+
+}  // namespace
+
+PathSolver::PathSolver(PathProblem problem) : problem_(std::move(problem)) {
+  blas::use_one_thread();
+  const auto n = problem_.covariance.size();
+  at_.assign(std::size_t(n), At::lower);
+  locked_.assign(std::size_t(n), 0);
+  place_.assign(std::size_t(n), -1);
+  y_ = Eigen::VectorXd::Zero(problem_.rows.rows());
+  z_ = dg_ = dz_ = step_to_ = Eigen::VectorXd::Zero(n);
+}
+
+void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic) {
+  w_ = weights;
+  for (int i = 0; i < count(); ++i) {
+    const bool nearer_upper = problem_.upper[i] - w_[i] < w_[i] - problem_.lower[i];
+    at_[std::size_t(i)] = nearer_upper ? At::upper : At::lower;
+    locked_[std::size_t(i)] = problem_.lower[i] == problem_.upper[i];
+    place_[std::size_t(i)] = -1;
+  }
+  free_.clear();
+  for (int i : basic) {
+    append_panel(i);
+    place_[std::size_t(i)] = int(free_.size());
+    free_.push_back(i);
+    at_[std::size_t(i)] = At::free;
+  }
+  g_ = problem_.covariance.product(w_);
+  row_sums_ = problem_.rows * w_;
+  rebuild_system();
+}
+
+Path PathSolver::follow(const Eigen::VectorXd& q) {
+  move_to_least_variance_among_ties(q);
+  return follow_from_infinity(q);
+}
+
+/// Among states with the same q'w the first corner is the one of least variance. The tied weights (reduced cost 0) form
+/// a problem of the same kind, with the others locked; a stand-in cost that makes the present state its best start
+/// turns it into a path, whose end has the least variance.
+void PathSolver::move_to_least_variance_among_ties(const Eigen::VectorXd& q) {
+  Eigen::VectorXd z0, z1;
+  solve_prices_at_infinity(q, z0, z1);
+  Eigen::VectorXd stand_in = Eigen::VectorXd::Zero(count());
+  const auto locked = locked_;
+  bool improves = false;
+  double rank = 0;
+  for (int j = 0; j < count(); ++j) {
+    const auto i = std::size_t(j);
+    if (locked_[i] || at_[i] == At::free) continue;
+    if (std::abs(z1[j]) > slope_noise * dz_scale_) {
+      locked_[i] = 1;
+      continue;
+    }
+    ++rank;
+    stand_in[j] = at_[i] == At::lower ? -rank : rank;
+    improves = improves || (at_[i] == At::lower ? z0[j] < 0 : z0[j] > 0);
+  }
+  if (improves) follow_from_infinity(stand_in);
+  locked_ = locked;
+}
+
+/// z(lambda) = z0 + lambda z1 on the free set that holds for large lambda, where the weights stand still.
+void PathSolver::solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::VectorXd& z0, Eigen::VectorXd& z1) {
+  const int p = row_count(), k = system_size();
+  Eigen::VectorXd right0 = Eigen::VectorXd::Zero(k), right1 = Eigen::VectorXd::Zero(k);
+  for (int f = p; f < k; ++f) {
+    right0[f] = g_[free_[std::size_t(f - p)]];
+    right1[f] = -q[free_[std::size_t(f - p)]];
+  }
+  const Eigen::VectorXd y0 = solve(right0).head(p), y1 = solve(right1).head(p);
+  z0 = g_ - problem_.rows.transpose() * y0;
+  const Eigen::VectorXd priced = problem_.rows.transpose() * y1;
+  z1 = -q - priced;
+  dz_scale_ = std::max({q.cwiseAbs().maxCoeff(), priced.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min()});
+  y_ = y0;
+}
+
+/// The largest lambda at which a price meets 0; 0 when none does.
+double PathSolver::first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd& z1) const {
+  double first = 0;
+  for (int j = 0; j < count(); ++j) {
+    const auto i = std::size_t(j);
+    if (locked_[i] || at_[i] == At::free) continue;
+    const double sign = at_[i] == At::lower ? 1 : -1;
+    if (sign * z1[j] > slope_noise * dz_scale_ && sign * z0[j] < 0) first = std::max(first, -z0[j] / z1[j]);
+  }
+  return first;
+}
+
+Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
+  Eigen::VectorXd z0, z1;
+  solve_prices_at_infinity(q, z0, z1);
+  lambda_ = first_lambda(z0, z1);
+  no_lambda_ = negligible * problem_.covariance.variances().maxCoeff() /
+               std::max(q.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
+  refresh(q);
+
+  Path path;
+  path.top = w_;
+  record_corner(path, q);
+  path.corners.back().lambda_high = infinity;
+  int since_refresh = 0, stalled = 0;
+  const int most_stalled = 1000 + 20 * (count() + row_count());
+  while (lambda_ > 0) {
+    find_direction(q);
+    const auto event = next_event(q);
+    const bool moved = advance(event.step);
+    if (moved) {
+      record_corner(path, q);
+    } else {
+      path.corners.back().lambda_low = lambda_;
+    }
+    if (event.happens == Happens::ends) break;
+    if (event.happens == Happens::leaves) {
+      leave(event.asset);
+      record_changes(path, {event.asset});
+    } else {
+      std::vector<int> touched = free_;
+      touched.push_back(event.asset);
+      if (!enter(event.asset, q)) record_changes(path, touched);  // the corner moved along a flat direction
+    }
+    stalled = moved ? 0 : stalled + 1;
+    if (stalled > most_stalled) give_up("it keeps changing the free set without moving");
+    if (++since_refresh == events_between_refreshes) {
+      refresh(q);
+      since_refresh = 0;
+    }
+  }
+  lambda_ = 0;
+  path.corners.back().lambda_low = 0;
+  return path;
+}
+
+// ---- one piece -----------------------------------------------------------------------------------------------------
+
+/// Solves for the direction, then checks it: the product S dw is needed for the prices anyway, and its free entries
+/// give the residual. A poor solution is refined, a poor system is built anew.
+void PathSolver::find_direction(const Eigen::VectorXd& q) {
+  const int p = row_count();
+  const auto solve_direction = [&] {
+    Eigen::VectorXd right = Eigen::VectorXd::Zero(system_size());
+    for (int f = p; f < system_size(); ++f) right[f] = q[free_[std::size_t(f - p)]];
+    direction_ = solve(right);
+    if (int(free_.size()) == p) direction_.tail(p).setZero();  // a vertex: the rows alone fix the free weights
+    return residual_of_direction(q);
+  };
+  double residual = solve_direction();
+  for (int attempt = 0; residual > 1e-12 && attempt < 3; ++attempt) {
+    if (attempt == 1 && residual > 1e-10) {
+      rebuild_system();
+      residual = solve_direction();
+      continue;
+    }
+    Eigen::VectorXd right(system_size());
+    right.head(p).setZero();
+    for (int f = 0; f < int(free_.size()); ++f) {
+      const int j = free_[std::size_t(f)];
+      right.head(p) -= problem_.rows.col(j) * direction_[p + f];
+      right[p + f] = -dz_[j];
+    }
+    direction_ += solve(right);
+    residual = residual_of_direction(q);
+  }
+  if (residual > 1e-8) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
+  // What is left of the slope of a free weight's price is rounding.
+  for (int j : free_) dz_[j] = 0;
+}
+
+/// Sets dg = S dw and dz = dg - q - A'dy from the direction; returns the largest |dz| among free weights, relative to
+/// the terms that it is the sum of.
+double PathSolver::residual_of_direction(const Eigen::VectorXd& q) {
+  const int p = row_count();
+  multiply_panel(direction_.data() + p, dg_.data());
+  dz_ = dg_ - q;
+  double scale = std::max(dg_.cwiseAbs().maxCoeff(), q.cwiseAbs().maxCoeff());
+  if (p == 1) {
+    dz_ += problem_.rows.row(0).transpose() * direction_[0];
+    scale = std::max(scale, std::abs(direction_[0]));
+  } else {
+    const Eigen::VectorXd priced = problem_.rows.transpose() * direction_.head(p);
+    dz_ += priced;
+    scale = std::max(scale, priced.cwiseAbs().maxCoeff());
+  }
+  dz_scale_ = std::max(scale, std::numeric_limits<double>::min());
+  double worst = 0;
+  for (int j : free_) worst = std::max(worst, std::abs(dz_[j]));
+  return worst / dz_scale_;
+}
+
+PathSolver::Event PathSolver::next_event(const Eigen::VectorXd& q) {
+  const int p = row_count();
+  step_to_.setConstant(infinity);
+  // dw_F is the free block of the inverse (semidefinite, so no entry exceeds its largest diagonal one) times q_F.
+  double largest_inverse = 0, largest_q = 0;
+  for (int f = 0; f < int(free_.size()); ++f) {
+    largest_inverse = std::max(largest_inverse, inverse_(p + f, p + f));
+    largest_q = std::max(largest_q, std::abs(q[free_[std::size_t(f)]]));
+  }
+  for (int f = 0; f < int(free_.size()); ++f) {
+    const int i = free_[std::size_t(f)];
+    const double slope = direction_[p + f];  // w falls with lambda where it is positive
+    if (std::abs(slope) <= slope_noise * largest_inverse * largest_q) continue;
+    const double bound = slope > 0 ? problem_.lower[i] : problem_.upper[i];
+    step_to_[i] = std::max(0.0, (w_[i] - bound) / slope);
+  }
+  const double terms = problem_.covariance.variances().maxCoeff() * direction_.tail(int(free_.size())).cwiseAbs().sum();
+  const double least_slope = sum_noise * (terms + dz_scale_);
+  for (int j = 0; j < count(); ++j) {
+    const auto i = std::size_t(j);
+    if (at_[i] == At::free || locked_[i]) continue;
+    if (at_[i] == At::lower ? dz_[j] <= least_slope : dz_[j] >= -least_slope) continue;
+    const double step = std::max(0.0, z_[j] / dz_[j]);
+    if (step < lambda_ - no_lambda_) step_to_[j] = step;
+  }
+  const double earliest = step_to_.minCoeff();
+  if (!(earliest < lambda_)) return {Happens::ends, -1, lambda_};
+  Event event;
+  for (event.asset = 0; step_to_[event.asset] > earliest + tie * lambda_; ++event.asset) {
+  }
+  event.step = std::min(step_to_[event.asset], lambda_);
+  event.happens = at_[std::size_t(event.asset)] == At::free ? Happens::leaves : Happens::enters;
+  return event;
+}
+
+/// Lowers lambda by `step`. True when a weight moved.
+bool PathSolver::advance(double step) {
+  const int p = row_count();
+  double moved = 0;
+  for (int f = 0; f < int(free_.size()); ++f) {
+    const double change = -step * direction_[p + f];
+    w_[free_[std::size_t(f)]] += change;
+    moved = std::max(moved, std::abs(change));
+  }
+  g_ -= step * dg_;
+  z_ -= step * dz_;
+  y_ += step * direction_.head(p);
+  lambda_ = step >= lambda_ ? 0 : lambda_ - step;
+  return moved > no_move;
+}
+
+void PathSolver::leave(int asset) {
+  const double slope = direction_[row_count() + place_[std::size_t(asset)]];
+  const bool to_lower = slope > 0;
+  w_[asset] = to_lower ? problem_.lower[asset] : problem_.upper[asset];
+  at_[std::size_t(asset)] = to_lower ? At::lower : At::upper;
+  z_[asset] = 0;
+  remove_from_system(place_[std::size_t(asset)]);
+}
+
+/// Frees `asset`. False when that had to move weights: where a combination of free weights does the same as the asset
+/// (no curvature), it takes their place until one of them meets its bound.
+bool PathSolver::enter(int asset, const Eigen::VectorXd& q) {
+  auto border = border_by(asset);
+  if (border.curvature <= flat * border.scale) {  // is it flat, or is the inverse worn?
+    rebuild_system();
+    border = border_by(asset);
+  }
+  if (border.curvature < -1e-7 * border.scale) {
+    throw InputError("covariance",
+                     fmt::format("asset {} and the free ones around it form a portfolio with a negative "
+                                 "variance",
+                                 asset + 1),
+                     "The matrix is not positive semidefinite: estimate it from complete histories, or shrink it");
+  }
+  if (border.curvature > flat * border.scale) {
+    z_[asset] = 0;
+    add_to_system(asset, border.solved, border.curvature);
+    return true;
+  }
+  const Eigen::VectorXd along = -border.solved;
+  double gain = q[asset], gain_scale = std::abs(q[asset]);
+  for (int f = 0; f < int(free_.size()); ++f) {
+    const double term = q[free_[std::size_t(f)]] * along[row_count() + f];
+    gain += term;
+    gain_scale = std::max(gain_scale, std::abs(term));
+  }
+  if (std::abs(gain) > 1e-9 * gain_scale) {
+    // Without curvature the asset's price is proportional to lambda: it meets 0 at lambda = 0 and not before.
+    z_[asset] = lambda_ * dz_[asset];
+    return true;
+  }
+  const bool moved = exchange_along_flat(asset, along);
+  if (moved) refresh(q);
+  return !moved;
+}
+
+/// What freeing `asset` adds to the system: S_jj - c' K^-1 c, with c its column of the system K.
+PathSolver::Border PathSolver::border_by(int asset) const {
+  const Eigen::VectorXd column = bordering_column(asset);
+  const double own = problem_.covariance.variance(asset);
+  Border border{solve(column), 0, 0};
+  border.curvature = own - column.dot(border.solved);
+  border.scale = own + column.cwiseProduct(border.solved).cwiseAbs().sum();
+  return border;
+}
+
+/// Moves along w_asset = +-1, w_F = +-along, which changes neither variance nor rows, until a bound stops it.
+bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
+  const int p = row_count();
+  const double sign = at_[std::size_t(asset)] == At::lower ? 1 : -1;
+  const double largest = std::max(1.0, along.tail(int(free_.size())).cwiseAbs().maxCoeff());
+  double room = problem_.upper[asset] - problem_.lower[asset];
+  int blocking = -1;
+  for (int f = 0; f < int(free_.size()); ++f) {
+    const double slope = sign * along[p + f];
+    if (std::abs(slope) <= 1e-9 * largest) continue;
+    const int i = free_[std::size_t(f)];
+    const double bound = slope < 0 ? problem_.lower[i] : problem_.upper[i];
+    const double far = std::max(0.0, (bound - w_[i]) / slope);
+    const bool first = far < room || (far == room && blocking >= 0 && i < blocking);
+    if (first) {
+      room = far;
+      blocking = i;
+    }
+  }
+  if (std::isinf(room)) give_up("a flat direction has no end");
+  for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += sign * room * along[p + f];
+  w_[asset] += sign * room;
+  if (blocking < 0) {
+    at_[std::size_t(asset)] = sign > 0 ? At::upper : At::lower;
+    w_[asset] = sign > 0 ? problem_.upper[asset] : problem_.lower[asset];
+  } else {
+    const int place = place_[std::size_t(blocking)];
+    const bool to_lower = sign * along[p + place] < 0;
+    at_[std::size_t(blocking)] = to_lower ? At::lower : At::upper;
+    w_[blocking] = to_lower ? problem_.lower[blocking] : problem_.upper[blocking];
+    place_[std::size_t(blocking)] = -1;
+    free_[std::size_t(place)] = asset;
+    place_[std::size_t(asset)] = place;
+    at_[std::size_t(asset)] = At::free;
+    problem_.covariance.copy_column(asset, panel_.col(place).data());
+    rebuild_system();
+  }
+  g_ = problem_.covariance.product(w_);
+  return room > no_move;
+}
+
+/// Clears what rounding has gathered: Sw afresh, the free weights corrected so that they solve their system, prices
+/// afresh.
+void PathSolver::refresh(const Eigen::VectorXd& q) {
+  const int p = row_count();
+  g_ = problem_.covariance.product(w_);
+  Eigen::VectorXd right(system_size());
+  right.head(p) = row_sums_ - problem_.rows * w_;
+  for (int f = 0; f < int(free_.size()); ++f) {
+    const int j = free_[std::size_t(f)];
+    right[p + f] = -(g_[j] - lambda_ * q[j]);
+  }
+  const Eigen::VectorXd solved = solve(right);
+  for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += solved[p + f];
+  y_ = -solved.head(p);
+  g_ = problem_.covariance.product(w_);
+  z_ = g_ - lambda_ * q - problem_.rows.transpose() * y_;
+}
+
+void PathSolver::give_up(const std::string& why) const {
+  throw UncertifiedAnswer(
+      fmt::format("The frontier could not be followed below lambda {}: {}; {} assets, {} of them "
+                  "free",
+                  lambda_, why, count(), free_.size()));
+}
+
+// ---- the system of the free weights --------------------------------------------------------------------------------
+
+Eigen::VectorXd PathSolver::solve(const Eigen::VectorXd& right) const {
+  const int k = system_size();
+  Eigen::VectorXd solved(k);
+  blas::multiply(k, k, 1, inverse_.data(), int(inverse_.rows()), right.data(), 0, solved.data());
+  return solved;
+}
+
+Eigen::VectorXd PathSolver::bordering_column(int asset) const {
+  const int p = row_count();
+  Eigen::VectorXd column(system_size());
+  column.head(p) = problem_.rows.col(asset);
+  for (int f = 0; f < int(free_.size()); ++f) column[p + f] = panel_(asset, f);
+  return column;
+}
+
+void PathSolver::append_panel(int asset) {
+  const auto needed = Eigen::Index(free_.size()) + 1;
+  if (panel_.cols() < needed) {
+    panel_.conservativeResize(problem_.covariance.size(), std::max<Eigen::Index>(16, 2 * needed));
+  }
+  problem_.covariance.copy_column(asset, panel_.col(needed - 1).data());
+}
+
+void PathSolver::multiply_panel(const double* free_values, double* out) const {
+  blas::multiply(count(), int(free_.size()), 1, panel_.data(), count(), free_values, 0, out);
+}
+
+void PathSolver::add_to_system(int asset, const Eigen::VectorXd& solved, double pivot) {
+  const int k = system_size();
+  if (inverse_.rows() < k + 1) {
+    const auto room = std::max<Eigen::Index>(32, 2 * (k + 1));
+    inverse_.conservativeResize(room, room);
+  }
+  blas::add_outer(k, 1 / pivot, solved.data(), inverse_.data(), int(inverse_.rows()));
+  inverse_.col(k).head(k) = -solved / pivot;
+  inverse_.row(k).head(k) = inverse_.col(k).head(k).transpose();
+  inverse_(k, k) = 1 / pivot;
+  append_panel(asset);
+  place_[std::size_t(asset)] = int(free_.size());
+  free_.push_back(asset);
+  at_[std::size_t(asset)] = At::free;
+}
+
+void PathSolver::remove_from_system(int place) {
+  const int p = row_count(), k = system_size(), gone = p + place, last = k - 1;
+  const Eigen::VectorXd column = inverse_.col(gone).head(k);
+  blas::add_outer(k, -1 / column[gone], column.data(), inverse_.data(), int(inverse_.rows()));
+  place_[std::size_t(free_[std::size_t(place)])] = -1;
+  if (gone != last) {  // the last one takes the free place
+    inverse_.col(gone).head(k) = inverse_.col(last).head(k);
+    inverse_.row(gone).head(k) = inverse_.row(last).head(k);
+    panel_.col(place) = panel_.col(int(free_.size()) - 1);
+    free_[std::size_t(place)] = free_.back();
+    place_[std::size_t(free_.back())] = place;
+  }
+  free_.pop_back();
+}
+
+void PathSolver::rebuild_system() {
+  const int p = row_count(), k = system_size();
+  Eigen::MatrixXd system = Eigen::MatrixXd::Zero(k, k);
+  for (int f = 0; f < int(free_.size()); ++f) {
+    const int j = free_[std::size_t(f)];
+    system.col(p + f).head(p) = problem_.rows.col(j);
+    system.row(p + f).head(p) = problem_.rows.col(j).transpose();
+    for (int e = 0; e < int(free_.size()); ++e) system(p + e, p + f) = panel_(free_[std::size_t(e)], f);
+  }
+  const Eigen::PartialPivLU<Eigen::MatrixXd> factorised(system);
+  if (inverse_.rows() < k) inverse_.resize(std::max(32, 2 * k), std::max(32, 2 * k));
+  const Eigen::MatrixXd inverted = factorised.inverse();
+  inverse_.topLeftCorner(k, k) = (inverted + inverted.transpose()) / 2;
+}
+
+// ---- recording -----------------------------------------------------------------------------------------------------
+
+void PathSolver::record_corner(Path& path, const Eigen::VectorXd& q) const {
+  path.corners.push_back({lambda_, lambda_, q.dot(w_), std::max(0.0, w_.dot(g_)), path.changes.size()});
+  record_changes(path, free_);
+}
+
+/// Adds weights to the last corner; a later entry for an asset replaces an earlier one.
+void PathSolver::record_changes(Path& path, const std::vector<int>& assets) const {
+  for (int i : assets) path.changes.push_back({i, w_[i]});
+  path.corners.back().changes_end = path.changes.size();
+}
+
+}  // namespace inchtide

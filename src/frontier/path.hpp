@@ -1,0 +1,131 @@
+#pragma once
+// The parametric active-set solver: it follows the minimiser of
+//
+//     1/2 w'Sw - lambda q'w   subject to   A w = b,  lower <= w <= upper
+//
+// as lambda falls from infinity to 0. The minimiser is a straight line in lambda as long as the set F of free weights
+// (strictly between their bounds) stays the same, so the path is a list of corners (Markowitz 1956; Best 1996).
+//
+// On a piece with free set F the line solves the system
+//
+//     [ S_FF  A_F' ] [  dw_F/dlambda ]   [ q_F ]
+//     [ A_F    0   ] [ -dy/dlambda   ] = [  0  ]
+//
+// whose inverse is kept and changed by a rank-one term when F changes. The price of each bound is
+// z = Sw - lambda q - A'y: z >= 0 at a lower bound, z <= 0 at an upper one. The piece ends where the first free weight
+// meets a bound or the first price meets 0; ties go to the lowest index, which cannot cycle (the least-index rule of
+// den Hertog, Roos & Terlaky 1993, Linear Algebra and its Applications 187, for linear complementarity problems with
+// sufficient matrices).
+//
+// Rows beside the budget need no change here: an inequality row is an equality with one more, riskless weight.
+
+#include <Eigen/Core>
+#include <vector>
+
+#include "inchtide/estimate/covariance.hpp"
+
+namespace inchtide {
+
+struct PathProblem {
+  Covariance covariance;
+  Eigen::VectorXd lower, upper;  // upper may be infinite
+  Eigen::MatrixXd rows;          // p x N
+};
+
+// The corners of one path. Between corner k (below its lambda_low) and corner k + 1 (down to its lambda_high) the
+// weights are straight lines; between lambda_high and lambda_low of one corner they stand still.
+struct Path {
+  struct Corner {
+    double lambda_high, lambda_low;
+    double linear;            // q'w
+    double variance;          // w'Sw
+    std::size_t changes_end;  // one past this corner's last entry in `changes`
+  };
+  struct Change {
+    int asset;
+    double weight;
+  };
+  Eigen::VectorXd top;          // weights of the first corner, before its changes
+  std::vector<Corner> corners;  // lambda falling
+  std::vector<Change> changes;  // weights that differ from the corner before
+};
+
+class PathSolver {
+ public:
+  explicit PathSolver(PathProblem problem);
+
+  /// Starts at weights that satisfy rows and bounds, with as many `basic` weights as rows, whose columns of A are
+  /// independent; every other weight stands at a bound.
+  void start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic);
+
+  /// Follows the path from infinity to 0, from a state that maximises q'w. Where several states do (ties), it first
+  /// moves to the one of least variance among them.
+  Path follow(const Eigen::VectorXd& q);
+
+  const Eigen::VectorXd& weights() const { return w_; }
+
+ private:
+  enum class At : unsigned char { lower, upper, free };
+  enum class Happens { ends, leaves, enters };
+  struct Event {
+    Happens happens = Happens::ends;
+    int asset = -1;
+    double step = 0;  // by how much lambda falls
+  };
+
+  struct Border {
+    Eigen::VectorXd solved;
+    double curvature, scale;
+  };
+
+  int count() const { return int(w_.size()); }
+  int row_count() const { return int(problem_.rows.rows()); }
+  int system_size() const { return row_count() + int(free_.size()); }
+
+  void move_to_least_variance_among_ties(const Eigen::VectorXd& q);
+  Path follow_from_infinity(const Eigen::VectorXd& q);
+  void solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::VectorXd& z0, Eigen::VectorXd& z1);
+  double first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd& z1) const;
+  void find_direction(const Eigen::VectorXd& q);
+  double residual_of_direction(const Eigen::VectorXd& q);
+  Event next_event(const Eigen::VectorXd& q);
+  bool advance(double step);
+  void leave(int asset);
+  bool enter(int asset, const Eigen::VectorXd& q);
+  Border border_by(int asset) const;
+  bool exchange_along_flat(int asset, const Eigen::VectorXd& along);
+  void refresh(const Eigen::VectorXd& q);
+  [[noreturn]] void give_up(const std::string& why) const;
+
+  void add_to_system(int asset, const Eigen::VectorXd& solved, double pivot);
+  void remove_from_system(int place);
+  void rebuild_system();
+  Eigen::VectorXd solve(const Eigen::VectorXd& right) const;
+  Eigen::VectorXd bordering_column(int asset) const;
+  void multiply_panel(const double* free_values, double* out) const;
+  void append_panel(int asset);
+
+  void record_corner(Path& path, const Eigen::VectorXd& q) const;
+  void record_changes(Path& path, const std::vector<int>& assets) const;
+
+  PathProblem problem_;
+  Eigen::VectorXd w_;         // weights
+  Eigen::VectorXd g_;         // S w
+  Eigen::VectorXd row_sums_;  // A w, which stays the same
+  Eigen::VectorXd y_;         // prices of the rows
+  Eigen::VectorXd z_;         // prices of the bounds
+  double lambda_ = 0;
+  double no_lambda_ = 0;  // below it lambda counts as 0 for prices
+  std::vector<At> at_;
+  std::vector<char> locked_;   // weights that stay where they are
+  std::vector<int> free_;      // F, in the order of the system
+  std::vector<int> place_;     // position in free_, or -1
+  Eigen::MatrixXd panel_;      // columns S_:j of the free assets, in that order
+  Eigen::MatrixXd inverse_;    // of the system, rows of A first; the leading block is in use
+  Eigen::VectorXd direction_;  // [-dy ; dw_F] per unit of lambda, in the order of the system
+  Eigen::VectorXd dg_, dz_;    // S dw and dz per unit of lambda
+  Eigen::VectorXd step_to_;    // scratch: by how much lambda may fall until each asset's event
+  double dz_scale_ = 0;
+};
+
+}  // namespace inchtide

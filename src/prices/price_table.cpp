@@ -1,0 +1,183 @@
+#include "inchtide/prices/price_table.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+
+namespace inchtide {
+namespace {
+
+std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories) {
+  std::set<Day> days;
+  for (const auto& history : histories) days.insert(history.days.begin(), history.days.end());
+  return {days.begin(), days.end()};
+}
+
+std::vector<Day> days_of_all(const std::vector<PriceHistory>& histories) {
+  std::vector<Day> common = histories.front().days;
+  for (const auto& history : histories) {
+    std::vector<Day> both;
+    std::ranges::set_intersection(common, history.days, std::back_inserter(both));
+    common = std::move(both);
+  }
+  return common;
+}
+
+/// Two assets without a common day, or the full list when every pair has one.
+std::string why_nothing_in_common(const std::vector<PriceHistory>& histories) {
+  for (std::size_t i = 0; i < histories.size(); ++i) {
+    for (std::size_t j = i + 1; j < histories.size(); ++j) {
+      const auto &a = histories[i], &b = histories[j];
+      if (days_of_all({a, b}).empty()) {
+        return fmt::format("{} ({} to {}) and {} ({} to {}) share no day", a.asset, to_string(a.days.front()),
+                           to_string(a.days.back()), b.asset, to_string(b.days.front()), to_string(b.days.back()));
+      }
+    }
+  }
+  return fmt::format("the {} assets have no day on which all of them have a price", histories.size());
+}
+
+void check_codes_differ(const std::vector<PriceHistory>& histories) {
+  std::vector<std::string> seen;
+  for (const auto& history : histories) {
+    if (find_name(history.asset, seen)) {
+      throw InputError(history.asset, "two histories have this code", "Keep one of them");
+    }
+    seen.push_back(history.asset);
+  }
+}
+
+bool weekday_left(Day after, Day to) {
+  for (Day day = after + std::chrono::days{1}; day <= to; day += std::chrono::days{1}) {
+    const auto weekday = std::chrono::weekday{day}.iso_encoding();
+    if (weekday <= 5) return true;
+  }
+  return false;
+}
+
+}  // namespace
+
+std::vector<std::string> PriceTable::codes() const {
+  std::vector<std::string> result;
+  for (const auto& asset : assets) result.push_back(asset.code);
+  return result;
+}
+
+Eigen::Index PriceTable::column_of(const std::string& code) const {
+  const auto known = codes();
+  const auto found = find_name(code, known);
+  if (!found) throw InputError(code, "no asset has this code", did_you_mean(code, known));
+  return Eigen::Index(*found);
+}
+
+PriceTable PriceTable::between(std::optional<Day> from, std::optional<Day> to) const {
+  const auto begin = from ? std::ranges::lower_bound(days, *from) : days.begin();
+  const auto end = to ? std::ranges::upper_bound(days, *to) : days.end();
+  if (begin >= end) {
+    throw InputError(
+        fmt::format("window {} to {}", from ? to_string(*from) : "start", to ? to_string(*to) : "end"),
+        "no day with prices lies in it",
+        days.empty() ? "The table is empty"
+                     : fmt::format("The prices run from {} to {}", to_string(days.front()), to_string(days.back())));
+  }
+  PriceTable cut;
+  cut.days.assign(begin, end);
+  cut.assets = assets;
+  cut.prices = prices.middleRows(begin - days.begin(), end - begin);
+  cut.complete_to = to ? std::min(*to, complete_to) : complete_to;
+  return cut;
+}
+
+PriceTable PriceTable::only(const std::vector<std::string>& codes) const {
+  PriceTable picked;
+  picked.days = days;
+  picked.complete_to = complete_to;
+  picked.prices.resize(prices.rows(), Eigen::Index(codes.size()));
+  for (std::size_t i = 0; i < codes.size(); ++i) {
+    const auto column = column_of(codes[i]);
+    picked.assets.push_back(assets[std::size_t(column)]);
+    picked.prices.col(Eigen::Index(i)) = prices.col(column);
+  }
+  return picked;
+}
+
+PriceTable PriceTable::at_rows(const std::vector<std::size_t>& rows) const {
+  PriceTable picked;
+  picked.assets = assets;
+  picked.complete_to = complete_to;
+  picked.prices.resize(Eigen::Index(rows.size()), prices.cols());
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    picked.days.push_back(days[rows[i]]);
+    picked.prices.row(Eigen::Index(i)) = prices.row(Eigen::Index(rows[i]));
+  }
+  return picked;
+}
+
+std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories) {
+  const auto any = days_of_any(histories);
+  std::vector<AssetCoverage> result;
+  for (const auto& history : histories) {
+    AssetCoverage coverage{history.asset, history.days.front(), history.days.back(), history.days.size(), 0, {}};
+    std::vector<Day> missing;
+    std::ranges::set_difference(any, history.days, std::back_inserter(missing));
+    for (Day day : missing) {
+      if (day < coverage.from || day > coverage.to) continue;
+      if (coverage.holes++ == 0) coverage.first_hole = day;
+    }
+    result.push_back(coverage);
+  }
+  return result;
+}
+
+AlignedPrices align_common(const std::vector<PriceHistory>& histories) {
+  if (histories.empty()) throw InputError("prices", "there is no asset", "Give at least one price history");
+  for (const auto& history : histories) history.check(history.asset);
+  check_codes_differ(histories);
+  AlignedPrices aligned;
+  auto& table = aligned.table;
+  table.days = days_of_all(histories);
+  if (table.days.empty()) {
+    throw InputError("prices", why_nothing_in_common(histories), "Leave an asset out with --assets, or extend it");
+  }
+  table.prices.resize(Eigen::Index(table.days.size()), Eigen::Index(histories.size()));
+  for (std::size_t i = 0; i < histories.size(); ++i) {
+    const auto& history = histories[i];
+    table.assets.push_back({history.asset, history.currency, history.field});
+    std::size_t row = 0;
+    for (std::size_t d = 0; d < table.days.size(); ++d) {
+      while (history.days[row] < table.days[d]) ++row;
+      table.prices(Eigen::Index(d), Eigen::Index(i)) = history.prices[row];
+    }
+  }
+  table.complete_to = table.days.back();
+  aligned.coverage = coverage_of(histories);
+  aligned.days_seen = days_of_any(histories).size();
+  aligned.days_dropped = aligned.days_seen - table.days.size();
+  return aligned;
+}
+
+PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished) {
+  PeriodEnds ends;
+  std::vector<std::size_t> rows;
+  if (every.unit == Unit::day) {
+    for (std::size_t row = 0; row < table.rows(); row += std::size_t(every.count)) rows.push_back(row);
+    ends.table = table.at_rows(rows);
+    return ends;
+  }
+  for (std::size_t row = 0; row < table.rows(); ++row) {
+    const bool last = row + 1 == table.rows();
+    if (last || every.period_of(table.days[row]) != every.period_of(table.days[row + 1])) rows.push_back(row);
+  }
+  const Day known_to = std::max(table.complete_to, table.days.back());
+  ends.last_unfinished = weekday_left(known_to, every.period_end(every.period_of(table.days.back())));
+  ends.last_kept = !ends.last_unfinished || keep_unfinished;
+  if (!ends.last_kept) rows.pop_back();
+  ends.table = table.at_rows(rows);
+  return ends;
+}
+
+}  // namespace inchtide

@@ -1,0 +1,56 @@
+#include "inchtide/rehearsal/schedule.hpp"
+
+#include <fmt/format.h>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+
+namespace inchtide {
+
+Schedule Schedule::parse(std::string_view text, std::string_view where) {
+  Schedule schedule;
+  if (same_name(text, "never")) {
+    schedule.name = "never";
+    return schedule;
+  }
+  const auto fail = [&] {
+    return InputError(std::string(where), fmt::format("'{}' is not a schedule", text),
+                      "Write never, or an interval such as 1m, 1q, 1y or 1q@first");
+  };
+  const auto at = text.find('@');
+  if (at != std::string_view::npos) {
+    const auto anchor = text.substr(at + 1);
+    if (!same_name(anchor, "first") && !same_name(anchor, "last")) throw fail();
+    schedule.anchor = same_name(anchor, "first") ? Anchor::first : Anchor::last;
+  }
+  try {
+    schedule.every = Interval::parse(text.substr(0, at), where);
+  } catch (const InputError&) {
+    throw fail();
+  }
+  schedule.never = false;
+  schedule.name = schedule.text();
+  return schedule;
+}
+
+std::string Schedule::text() const {
+  if (never) return "never";
+  return every.text() + (anchor == Anchor::first ? "@first" : "");
+}
+
+std::vector<bool> Schedule::looks(const std::vector<Day>& days) const {
+  std::vector<bool> looks(days.size(), false);
+  if (never) return looks;
+  for (std::size_t i = 1; i < days.size(); ++i) {
+    if (every.unit == Unit::day) {
+      looks[i] = i % std::size_t(every.count) == 0;
+    } else if (anchor == Anchor::first) {
+      looks[i] = every.period_of(days[i]) != every.period_of(days[i - 1]);
+    } else {
+      looks[i] = i + 1 == days.size() || every.period_of(days[i]) != every.period_of(days[i + 1]);
+    }
+  }
+  return looks;
+}
+
+}  // namespace inchtide

@@ -1,0 +1,184 @@
+#include "inchtide/report/documents.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "inchtide/report/version.hpp"
+
+namespace inchtide::report {
+namespace {
+
+Json list_of(const Eigen::VectorXd& values) {
+  return Json(std::vector<double>(values.begin(), values.end()));
+}
+
+Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights) {
+  auto object = Json::object();
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    const double weight = weights[Eigen::Index(i)];
+    if (weight != 0) object[assets[i]] = weight;
+  }
+  return object;
+}
+
+Json figures_json(const AssetFigures& f) {
+  return {{"asset", f.asset},
+          {"observations", f.observations},
+          {"mean_arithmetic", f.mean_arithmetic},
+          {"mean_geometric", f.mean_geometric},
+          {"volatility", f.volatility},
+          {"variance", f.variance},
+          {"standard_error", f.standard_error},
+          {"skewness", f.skewness},
+          {"excess_kurtosis", f.excess_kurtosis},
+          {"worst", f.worst},
+          {"worst_day", to_string(f.worst_day)},
+          {"best", f.best},
+          {"best_day", to_string(f.best_day)},
+          {"max_drawdown", f.max_drawdown},
+          {"max_drawdown_from", to_string(f.max_drawdown_from)},
+          {"max_drawdown_to", to_string(f.max_drawdown_to)}};
+}
+
+Json certificate_json(const Certificate& certificate) {
+  return {{"limit_violation", certificate.limit_violation},
+          {"stationarity", certificate.stationarity},
+          {"complementarity", certificate.complementarity}};
+}
+
+Json portfolio_json(const Estimate& estimate, const Portfolio& portfolio, double risk_free) {
+  Json object = {{"expected_return", portfolio.expected_return}, {"volatility", portfolio.volatility}};
+  object["sharpe"] = portfolio.volatility > 0 ? Json(portfolio.sharpe(risk_free)) : Json();
+  object["lambda"] = portfolio.lambda;
+  object["weights"] = weights_json(estimate.assets, portfolio.weights);
+  object["certificate"] = certificate_json(portfolio.certificate);
+  return object;
+}
+
+Json allocation_json(const Allocation& a) {
+  auto binding = Json::array();
+  for (const auto& limit : a.binding) {
+    binding.push_back(
+        {{"limit", limit.limit}, {"price_per_point", limit.price_per_point ? Json(*limit.price_per_point) : Json()}});
+  }
+  auto violations = Json::array();
+  for (const auto& v : a.violations) violations.push_back({{"limit", v.limit}, {"asset", v.asset}, {"by", v.by}});
+  return {{"name", a.name},
+          {"aim", a.aim},
+          {"weights", weights_json(a.assets, a.weights)},
+          {"expected_return", a.expected_return},
+          {"volatility", a.volatility},
+          {"sharpe", a.volatility > 0 ? Json(a.sharpe) : Json()},
+          {"average_volatility", a.average_volatility},
+          {"diversification_benefit", a.diversification_benefit()},
+          {"binding", binding},
+          {"violations", violations},
+          {"certificate", a.certificate ? certificate_json(*a.certificate) : Json()},
+          {"notes", a.notes}};
+}
+
+Json run_json(const Rehearsal& run) {
+  std::vector<std::string> days;
+  for (Day day : run.days) days.push_back(to_string(day));
+  return {{"name", run.name},
+          {"schedule", run.schedule},
+          {"aim", run.aim},
+          {"growth", run.growth},
+          {"growth_per_year", run.growth_per_year},
+          {"volatility", run.volatility},
+          {"sharpe", run.volatility > 0 ? Json(run.sharpe) : Json()},
+          {"max_drawdown", run.max_drawdown},
+          {"max_drawdown_from", to_string(run.max_drawdown_from)},
+          {"max_drawdown_to", to_string(run.max_drawdown_to)},
+          {"turnover_per_year", run.turnover_per_year},
+          {"cost_per_year", run.cost_per_year},
+          {"costs_paid", run.costs_paid},
+          {"trades", run.orders},
+          {"trading_days", run.trades.size()},
+          {"wealth", {{"days", days}, {"net", list_of(run.net)}, {"gross", list_of(run.gross)}}}};
+}
+
+}  // namespace
+
+std::string document(const std::string& command, const Json& inputs, const std::vector<std::string>& warnings,
+                     const Json& result) {
+  const Json whole = {{"inchtide", version}, {"format", 1},          {"command", command},
+                      {"inputs", inputs},    {"warnings", warnings}, {"result", result}};
+  return whole.dump(1) + "\n";
+}
+
+Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings) {
+  auto assets = Json::array();
+  for (std::size_t i = 0; i < prices.coverage.size(); ++i) {
+    const auto& c = prices.coverage[i];
+    const auto& priced = prices.table.assets[i];
+    assets.push_back({{"asset", c.asset},
+                      {"from", to_string(c.from)},
+                      {"to", to_string(c.to)},
+                      {"rows", c.rows},
+                      {"holes", c.holes},
+                      {"currency", priced.currency.empty() ? Json() : Json(priced.currency)},
+                      {"field", to_string(priced.field)}});
+  }
+  auto found = Json::array();
+  for (const auto& f : findings) {
+    found.push_back({{"severity", f.severity},
+                     {"asset", f.asset},
+                     {"day", f.day.empty() ? Json() : Json(f.day)},
+                     {"kind", f.kind},
+                     {"detail", f.detail},
+                     {"remedy", f.remedy}});
+  }
+  return {{"assets", assets},
+          {"common_days", prices.table.rows()},
+          {"days_dropped", prices.days_dropped},
+          {"from", to_string(prices.table.days.front())},
+          {"to", to_string(prices.table.days.back())},
+          {"findings", found}};
+}
+
+Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark) {
+  auto list = Json::array();
+  for (const auto& figures : assets) list.push_back(figures_json(figures));
+  return {{"assets", list}, {"benchmark", benchmark != nullptr ? figures_json(*benchmark) : Json()}};
+}
+
+Json frontier_result(const Frontier& frontier, double risk_free) {
+  const auto& estimate = frontier.estimate();
+  auto corners = Json::array();
+  for (std::size_t k = 0; k < frontier.corners().size(); ++k) {
+    const auto& corner = frontier.corners()[k];
+    corners.push_back({{"expected_return", corner.expected_return},
+                       {"volatility", corner.volatility},
+                       {"lambda", corner.lambda_low},
+                       {"weights", weights_json(estimate.assets, frontier.weights(k))}});
+  }
+  Json result = {{"corners", corners},
+                 {"minimum_variance", portfolio_json(estimate, frontier.minimum_variance(), risk_free)},
+                 {"maximum_sharpe", nullptr},
+                 {"risk_free", risk_free},
+                 {"observations", estimate.observations},
+                 {"denominator", estimate.denominator},
+                 {"from", estimate.from ? Json(to_string(*estimate.from)) : Json()},
+                 {"to", estimate.to ? Json(to_string(*estimate.to)) : Json()}};
+  if (!frontier.why_no_maximum_sharpe(risk_free)) {
+    const auto best = frontier.maximum_sharpe(risk_free);
+    result["maximum_sharpe"] = portfolio_json(estimate, best.portfolio, risk_free);
+    result["maximum_sharpe"]["at_highest_return"] = best.at_top;
+  }
+  return result;
+}
+
+Json weigh_result(const std::vector<Allocation>& portfolios) {
+  auto list = Json::array();
+  for (const auto& portfolio : portfolios) list.push_back(allocation_json(portfolio));
+  return {{"portfolios", list}};
+}
+
+Json rehearse_result(const std::vector<Rehearsal>& runs) {
+  auto list = Json::array();
+  for (const auto& run : runs) list.push_back(run_json(run));
+  return {{"runs", list}};
+}
+
+}  // namespace inchtide::report

@@ -1,0 +1,167 @@
+// The chart writer: a gnuplot script with the data in it, run as a process.
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+#include <cstring>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/exchange/files.hpp"
+#include "inchtide/report/chart.hpp"
+
+extern char** environ;
+
+namespace inchtide::report {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::string in_quotes(std::string_view text) {
+  std::string result = "'";
+  for (char c : text) result += c == '\'' ? std::string("''") : std::string(1, c);
+  return result + "'";
+}
+
+std::string terminal_for(const fs::path& path) {
+  const auto ending = path.extension().string();
+  if (same_name(ending, ".png")) return "pngcairo noenhanced size 1280,800 font 'DejaVu Sans,13' background '#FFFFFF'";
+  if (same_name(ending, ".svg")) {
+    return "svg noenhanced size 1280,800 dynamic font 'DejaVu Sans,13' background '#FFFFFF'";
+  }
+  if (same_name(ending, ".pdf"))
+    return "pdfcairo noenhanced size 12.8in,8in font 'DejaVu Sans,13' background '#FFFFFF'";
+  throw InputError(path.string(), fmt::format("figures of kind '{}' are not offered", ending),
+                   "End its name with .png, .svg or .pdf");
+}
+
+std::string axis_lines(char name, const Axis& axis) {
+  std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_quotes(axis.title), colour::ink);
+  if (axis.scale == Scale::percent) lines += fmt::format("set format {} '%g%%'\n", name);
+  if (axis.scale == Scale::number) lines += fmt::format("set format {} \"%'.10g\"\n", name);
+  if (axis.scale == Scale::day)
+    lines += fmt::format("set {}data time\nset timefmt '%s'\nset format {} '%Y-%m'\n", name, name);
+  return lines;
+}
+
+double on_axis(double value, const Axis& axis) {
+  return axis.scale == Scale::percent ? 100 * value : value;
+}
+
+std::string data_block(std::size_t number, const Chart& chart, const Series& series) {
+  std::string block = fmt::format("$series{} << EOD\n", number);
+  for (std::size_t i = 0; i < series.x.size(); ++i) {
+    block += fmt::format("{:.12g} {:.12g} \"{}\"\n", on_axis(series.x[i], chart.x), on_axis(series.y[i], chart.y),
+                         i < series.labels.size() ? series.labels[i] : "");
+  }
+  return block + "EOD\n";
+}
+
+int dash_type(Dash dash) {
+  return dash == Dash::solid ? 1 : dash == Dash::dashed ? 2 : dash == Dash::dotted ? 3 : 4;
+}
+
+int point_type(Marker marker) {
+  constexpr int types[] = {7, 6, 5, 13, 9};
+  return types[int(marker)];
+}
+
+std::string plot_clause(std::size_t number, const Series& series) {
+  const std::string title = series.name.empty() ? "notitle" : "title " + in_quotes(series.name);
+  if (series.kind == Series::Kind::line) {
+    return fmt::format("$series{} using 1:2 with lines lw {} dt {} lc rgb '{}' {}", number, series.width,
+                       dash_type(series.dash), series.colour, title);
+  }
+  std::string clause = fmt::format("$series{} using 1:2 with points pt {} ps {} lc rgb '{}' {}", number,
+                                   point_type(series.marker), series.width, series.colour, title);
+  if (!series.labels.empty()) {
+    clause +=
+        fmt::format(", $series{} using 1:2:3 with labels left offset 0.9,0.35 font ',11' textcolor rgb '{}' notitle",
+                    number, colour::ink);
+  }
+  return clause;
+}
+
+std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal) {
+  std::string script = fmt::format("set terminal {}\nset output {}\n", terminal, in_quotes(picture.string()));
+  script += "set encoding utf8\nset decimalsign '.'\n";
+  const std::string title = chart.subtitle.empty() ? chart.title : chart.title + "\\n" + chart.subtitle;
+  std::string doubled;
+  for (char c : title) doubled += c == '"' ? std::string("\\\"") : std::string(1, c);
+  script += fmt::format("set title \"{}\" textcolor rgb '{}'\n", doubled, colour::ink);
+  script += fmt::format("set border 3 lc rgb '{}'\nset tics nomirror textcolor rgb '{}'\n", colour::ink, colour::ink);
+  script += fmt::format("set grid lc rgb '{}' lw 1 dt 1\n", colour::foam);
+  script += chart.key_outside ? "set key outside right top\n" : "set key bottom right opaque\n";
+  script += "set lmargin 11\nset offsets graph 0.02, graph 0.07, graph 0.05, graph 0.02\n";
+  script += axis_lines('x', chart.x) + axis_lines('y', chart.y);
+  if (chart.y_from_zero) script += "set yrange [0:*]\n";
+  std::string clauses;
+  for (std::size_t k = 0; k < chart.series.size(); ++k) {
+    script += data_block(k, chart, chart.series[k]);
+    clauses += (k > 0 ? ", \\\n  " : "") + plot_clause(k, chart.series[k]);
+  }
+  return script + "plot " + clauses + "\n";
+}
+
+/// Runs gnuplot on a script. Returns what it said when it failed, nothing when it went well.
+std::string run_gnuplot(const fs::path& script, const fs::path& messages) {
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
+  posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, messages.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+  posix_spawn_file_actions_adddup2(&actions, STDOUT_FILENO, STDERR_FILENO);
+  std::string program = "gnuplot", file = script.string();
+  char* arguments[] = {program.data(), file.data(), nullptr};
+  pid_t process = 0;
+  const int started = posix_spawnp(&process, "gnuplot", &actions, nullptr, arguments, environ);
+  posix_spawn_file_actions_destroy(&actions);
+  if (started == ENOENT) {
+    throw OutsideFailure(
+        "gnuplot is not installed, so no figure can be drawn. Install it (apt-get install gnuplot-nox) "
+        "or leave the figure out; everything else works without it");
+  }
+  if (started != 0) throw OutsideFailure(fmt::format("gnuplot could not be started: {}", std::strerror(started)));
+  int status = 0;
+  while (waitpid(process, &status, 0) < 0 && errno == EINTR) {
+  }
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
+  const auto said = exchange::read_text_file(messages);
+  return said.empty() ? "it ended without a word" : said;
+}
+
+/// Files that go away whatever happens.
+struct Temporary {
+  fs::path path;
+  explicit Temporary(const fs::path& beside) : path(exchange::temporary_neighbour(beside)) {}
+  Temporary(const Temporary&) = delete;
+  Temporary& operator=(const Temporary&) = delete;
+  ~Temporary() {
+    std::error_code ignored;
+    fs::remove(path, ignored);
+  }
+};
+
+}  // namespace
+
+void draw(const Chart& chart, const fs::path& path) {
+  const auto terminal = terminal_for(path);
+  for (const auto& series : chart.series) {
+    if (series.x.empty() || series.x.size() != series.y.size()) {
+      throw InputError(path.string(), fmt::format("the series '{}' has no points", series.name), "Leave it out");
+    }
+  }
+  exchange::make_folder(path.parent_path());
+  const Temporary picture(path), script(path), messages(path);
+  exchange::write_text_file(script.path, script_for(chart, picture.path, terminal));
+  const auto failure = run_gnuplot(script.path, messages.path);
+  if (!failure.empty()) throw OutsideFailure(fmt::format("{}: gnuplot failed: {}", path.string(), failure));
+  exchange::rename_into_place(picture.path, path);
+}
+
+}  // namespace inchtide::report

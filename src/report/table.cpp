@@ -1,0 +1,136 @@
+#include "inchtide/report/table.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <stdexcept>
+
+#include "inchtide/base/percent.hpp"
+#include "inchtide/exchange/csv.hpp"
+
+namespace inchtide::report {
+namespace {
+
+/// `1234567` as `1,234,567`.
+std::string with_thousands(double value) {
+  std::string digits = fmt::format("{:.0f}", std::abs(value));
+  for (auto at = std::ptrdiff_t(digits.size()) - 3; at > 0; at -= 3) digits.insert(std::size_t(at), ",");
+  return (value < 0 && digits != "0" ? "-" : "") + digits;
+}
+
+std::string shown_number(double value, Format format) {
+  if (!std::isfinite(value)) return "-";
+  switch (format) {
+    case Format::percent: return percent_text(value);
+    case Format::number2: return fmt::format("{:.2f}", std::abs(value) < 0.005 ? 0.0 : value);
+    case Format::number3: return fmt::format("{:.3f}", std::abs(value) < 0.0005 ? 0.0 : value);
+    default: return with_thousands(value);
+  }
+}
+
+std::string_view format_name(Format format) {
+  constexpr std::string_view names[] = {"text", "day", "count", "percent", "number", "number", "money"};
+  return names[std::size_t(format)];
+}
+
+/// The number of characters that a UTF-8 text shows.
+std::size_t width_of(std::string_view text) {
+  return std::size_t(
+      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+
+std::string heading(const Column& column) {
+  return column.unit.empty() ? column.name : fmt::format("{} [{}]", column.name, column.unit);
+}
+
+std::string padded(const std::string& text, std::size_t width, bool right) {
+  const std::string space(width - std::min(width, width_of(text)), ' ');
+  return right ? space + text : text + space;
+}
+
+}  // namespace
+
+void Table::add(std::vector<Cell> row) {
+  if (row.size() != columns.size()) throw std::logic_error("a row has as many cells as the table has columns");
+  rows.push_back(std::move(row));
+}
+
+std::string shown(const Cell& cell, Format format) {
+  if (const auto* text = std::get_if<std::string>(&cell)) return *text;
+  if (const auto* day = std::get_if<Day>(&cell)) return to_string(*day);
+  if (const auto* number = std::get_if<double>(&cell)) return shown_number(*number, format);
+  return "-";
+}
+
+std::string to_text(const Table& table) {
+  const auto is_right = [&](std::size_t c) {
+    return table.columns[c].format != Format::text && table.columns[c].format != Format::day;
+  };
+  std::vector<std::size_t> widths;
+  for (std::size_t c = 0; c < table.columns.size(); ++c) {
+    std::size_t width = width_of(heading(table.columns[c]));
+    for (const auto& row : table.rows) width = std::max(width, width_of(shown(row[c], table.columns[c].format)));
+    widths.push_back(width);
+  }
+  const auto line = [&](const auto& cell_text) {
+    std::string text;
+    for (std::size_t c = 0; c < table.columns.size(); ++c) {
+      text += (c > 0 ? "  " : "") + padded(cell_text(c), widths[c], is_right(c));
+    }
+    text.erase(text.find_last_not_of(' ') + 1);
+    return text + "\n";
+  };
+  std::string text = table.title.empty() ? "" : table.title + "\n";
+  text += line([&](std::size_t c) { return heading(table.columns[c]); });
+  text += line([&](std::size_t c) { return std::string(widths[c], '-'); });
+  for (const auto& row : table.rows) {
+    text += line([&](std::size_t c) { return shown(row[c], table.columns[c].format); });
+  }
+  for (const auto& note : table.notes) text += "  " + note + "\n";
+  return text;
+}
+
+std::string to_csv(const Table& table) {
+  const auto written = [](const Cell& cell) -> std::string {
+    if (std::holds_alternative<std::monostate>(cell)) return "";
+    if (const auto* number = std::get_if<double>(&cell))
+      return std::isfinite(*number) ? fmt::format("{}", *number) : "";
+    return exchange::csv_cell(shown(cell, Format::text));
+  };
+  std::string text;
+  for (std::size_t c = 0; c < table.columns.size(); ++c) {
+    text += (c > 0 ? "," : "") + exchange::csv_cell(heading(table.columns[c]));
+  }
+  text += "\n";
+  for (const auto& row : table.rows) {
+    for (std::size_t c = 0; c < row.size(); ++c) text += (c > 0 ? "," : "") + written(row[c]);
+    text += "\n";
+  }
+  return text;
+}
+
+nlohmann::ordered_json to_json(const Table& table) {
+  auto columns = nlohmann::ordered_json::array();
+  for (const auto& column : table.columns) {
+    columns.push_back({{"name", column.name}, {"unit", column.unit}, {"format", format_name(column.format)}});
+  }
+  auto rows = nlohmann::ordered_json::array();
+  for (const auto& row : table.rows) {
+    auto cells = nlohmann::ordered_json::array();
+    for (const auto& cell : row) {
+      if (const auto* number = std::get_if<double>(&cell)) {
+        cells.push_back(std::isfinite(*number) ? nlohmann::ordered_json(*number) : nlohmann::ordered_json());
+      } else if (std::holds_alternative<std::monostate>(cell)) {
+        cells.push_back(nullptr);
+      } else {
+        cells.push_back(shown(cell, Format::text));
+      }
+    }
+    rows.push_back(std::move(cells));
+  }
+  return {{"name", table.name}, {"title", table.title}, {"columns", columns}, {"rows", rows}};
+}
+
+}  // namespace inchtide::report

@@ -1,0 +1,384 @@
+#include "inchtide/report/views.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "inchtide/base/percent.hpp"
+
+namespace inchtide::report {
+namespace {
+
+/// A weight below this is shown as none.
+constexpr double shown_weight = 5e-7;
+constexpr std::size_t largest_shown = 4;
+
+std::vector<std::string> held_names(const std::vector<std::string>& assets, const Eigen::VectorXd& weights) {
+  std::vector<std::string> names;
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    if (std::abs(weights[Eigen::Index(i)]) > shown_weight) names.push_back(assets[i]);
+  }
+  return names;
+}
+
+enum class Place { none, between, lower, upper };
+
+Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Index i) {
+  if (std::abs(weights[i]) <= shown_weight) return Place::none;
+  if (bounds.upper[i] - weights[i] <= shown_weight) return Place::upper;
+  return weights[i] - bounds.lower[i] <= shown_weight ? Place::lower : Place::between;
+}
+
+/// "KELPFARM in, HOLLBANK out, COLDQUAY at its most": what differs from the corner before.
+std::string change_of_places(const Frontier& frontier, const Eigen::VectorXd& before, const Eigen::VectorXd& now) {
+  std::vector<std::string> changes;
+  for (Eigen::Index i = 0; i < now.size(); ++i) {
+    const auto was = place_of(frontier.bounds(), before, i), is = place_of(frontier.bounds(), now, i);
+    if (was == is) continue;
+    const auto& asset = frontier.estimate().assets[std::size_t(i)];
+    if (is == Place::none) changes.push_back(asset + " out");
+    if (was == Place::none) changes.push_back(asset + " in");
+    if (is == Place::upper) changes.push_back(asset + " at its most");
+    if (is == Place::lower) changes.push_back(asset + " at its least");
+    if (was == Place::upper && is == Place::between) changes.push_back(asset + " below its most");
+    if (was == Place::lower && is == Place::between) changes.push_back(asset + " above its least");
+  }
+  return fmt::format("{}", fmt::join(changes, ", "));
+}
+
+std::string largest_holdings(const Allocation& portfolio) {
+  std::vector<std::string> parts;
+  for (auto i : portfolio.largest(largest_shown)) {
+    parts.push_back(fmt::format("{} {}", portfolio.assets[i], percent_text(portfolio.weights[Eigen::Index(i)], 1)));
+  }
+  return fmt::format("{}", fmt::join(parts, ", "));
+}
+
+Cell sharpe_cell(double sharpe, double volatility) {
+  return volatility > 0 ? Cell(sharpe) : Cell();
+}
+
+}  // namespace
+
+Table coverage_table(const AlignedPrices& prices) {
+  Table table{"coverage",
+              "What the prices hold",
+              {{"Asset"},
+               {"From", Format::day},
+               {"To", Format::day},
+               {"Prices", Format::count},
+               {"Holes", Format::count},
+               {"Field"},
+               {"Currency"}},
+              {},
+              {}};
+  for (std::size_t i = 0; i < prices.coverage.size(); ++i) {
+    const auto& c = prices.coverage[i];
+    const auto& asset = prices.table.assets[i];
+    table.add({c.asset, c.from, c.to, double(c.rows), double(c.holes), to_string(asset.field),
+               asset.currency.empty() ? "unknown" : asset.currency});
+  }
+  table.notes.push_back(
+      fmt::format("{} days from {} to {} are common to all; {} of {} days were dropped because an asset "
+                  "has no price then",
+                  prices.table.rows(), to_string(prices.table.days.front()), to_string(prices.table.days.back()),
+                  prices.days_dropped, prices.days_seen));
+  table.notes.push_back(
+      "Holes are days on which another asset has a price and this one, within its own span, has none");
+  return table;
+}
+
+Table findings_table(const std::vector<Finding>& findings) {
+  Table table{"findings", "Findings", {{"Severity"}, {"Asset"}, {"Day"}, {"Kind"}, {"Detail"}, {"What to do"}}, {}, {}};
+  for (const auto& f : findings)
+    table.add({f.severity, f.asset, f.day.empty() ? "-" : f.day, f.kind, f.detail, f.remedy});
+  if (findings.empty()) table.notes.push_back("Nothing that stands out");
+  return table;
+}
+
+Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval& every) {
+  Table table{"return-and-risk",
+              fmt::format("Return and risk per year, from {} simple returns", every.adjective()),
+              {{"Asset"},
+               {"Returns", Format::count},
+               {"Mean, arithmetic", Format::percent},
+               {"Mean, geometric", Format::percent},
+               {"Standard error", Format::percent},
+               {"Volatility", Format::percent},
+               {"Skewness", Format::number2},
+               {"Excess kurtosis", Format::number2}},
+              {},
+              {}};
+  for (const auto& f : figures) {
+    table.add({f.asset, double(f.observations), f.mean_arithmetic, f.mean_geometric, f.standard_error, f.volatility,
+               f.skewness, f.excess_kurtosis});
+  }
+  table.notes.push_back(
+      fmt::format("Arithmetic mean x {}; volatility x root {}; sample figures (T-1). The standard error is of "
+                  "the arithmetic mean",
+                  every.periods_per_year(), every.periods_per_year()));
+  return table;
+}
+
+Table extremes_table(const std::vector<AssetFigures>& figures, const Interval& every) {
+  Table table{"extremes",
+              fmt::format("Worst and best of {} returns, deepest fall", every.adjective()),
+              {{"Asset"},
+               {"Worst", Format::percent},
+               {"ended", Format::day},
+               {"Best", Format::percent},
+               {"ended", Format::day},
+               {"Max drawdown", Format::percent},
+               {"from", Format::day},
+               {"to", Format::day}},
+              {},
+              {}};
+  for (const auto& f : figures) {
+    table.add(
+        {f.asset, f.worst, f.worst_day, f.best, f.best_day, f.max_drawdown, f.max_drawdown_from, f.max_drawdown_to});
+  }
+  table.notes.push_back(fmt::format("Drawdowns are measured between {} prices", every.adjective()));
+  return table;
+}
+
+Table corners_table(const Frontier& frontier, double risk_free) {
+  Table table{"corners",
+              "Efficient frontier: its corners, exact in between",
+              {{"Corner", Format::count},
+               {"Expected return", Format::percent},
+               {"Volatility", Format::percent},
+               {"Sharpe", Format::number3},
+               {"Held", Format::count},
+               {"What changed on the way there"}},
+              {},
+              {}};
+  const auto& assets = frontier.estimate().assets;
+  Eigen::VectorXd before;
+  const auto last = frontier.corners().size() - 1;
+  for (std::size_t k = 0; k <= last; ++k) {
+    const auto& corner = frontier.corners()[k];
+    const Eigen::VectorXd weights = frontier.weights(k);
+    const double sharpe = (corner.expected_return - risk_free) / corner.volatility;
+    std::string change = k == 0 ? "highest return" : change_of_places(frontier, before, weights);
+    if (k == last && k > 0) change = "minimum variance";
+    table.add({double(k + 1), corner.expected_return, corner.volatility, sharpe_cell(sharpe, corner.volatility),
+               double(held_names(assets, weights).size()), change});
+    before = weights;
+  }
+  const auto& estimate = frontier.estimate();
+  if (estimate.from && estimate.to) {
+    table.notes.push_back(fmt::format("Estimated from {} to {} ({} returns, {} assets), variances with denominator {}",
+                                      to_string(*estimate.from), to_string(*estimate.to), estimate.observations,
+                                      assets.size(), estimate.denominator));
+  }
+  table.notes.push_back(fmt::format("Sharpe against a risk-free rate of {}", short_percent(risk_free)));
+  return table;
+}
+
+Table comparison_table(const std::vector<Allocation>& portfolios) {
+  Table table{"comparison",
+              "Portfolios side by side, per year",
+              {{"Portfolio"},
+               {"Expected return", Format::percent},
+               {"Volatility", Format::percent},
+               {"Sharpe", Format::number3},
+               {"Diversification benefit", Format::percent},
+               {"Held", Format::count},
+               {"Largest holdings"}},
+              {},
+              {}};
+  for (const auto& p : portfolios) {
+    table.add({p.name, p.expected_return, p.volatility, sharpe_cell(p.sharpe, p.volatility),
+               p.diversification_benefit(), double(held_names(p.assets, p.weights).size()), largest_holdings(p)});
+    for (const auto& note : p.notes) table.notes.push_back(fmt::format("{}: {}", p.name, note));
+    for (const auto& v : p.violations) {
+      table.notes.push_back(fmt::format("{} breaks {}{} by {}", p.name, v.limit,
+                                        v.asset.empty() ? "" : fmt::format(" ({})", v.asset), percent_text(v.by)));
+    }
+  }
+  table.notes.push_back("Diversification benefit: the holdings' weighted average volatility less the portfolio's");
+  return table;
+}
+
+Table weights_table(const std::vector<Allocation>& portfolios) {
+  Table table{"weights", "Weights", {{"Asset"}}, {}, {}};
+  if (portfolios.empty()) return table;
+  for (const auto& p : portfolios) table.columns.push_back({p.name, Format::percent});
+  const auto& assets = portfolios.front().assets;
+  std::vector<std::string> left_out;
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    std::vector<Cell> row{assets[i]};
+    bool held = false;
+    for (const auto& p : portfolios) {
+      const double weight = p.weights[Eigen::Index(i)];
+      held = held || std::abs(weight) > shown_weight;
+      row.push_back(std::abs(weight) > shown_weight ? Cell(weight) : Cell());
+    }
+    if (held) {
+      table.add(std::move(row));
+    } else {
+      left_out.push_back(assets[i]);
+    }
+  }
+  if (!left_out.empty()) table.notes.push_back(fmt::format("In none of them: {}", fmt::join(left_out, ", ")));
+  return table;
+}
+
+Table binding_table(const std::vector<Allocation>& portfolios) {
+  Table table{"binding-limits",
+              "Limits that bind, and what one percentage point of loosening would bring",
+              {{"Portfolio"}, {"Limit"}, {"Gain per point"}, {"In"}},
+              {},
+              {}};
+  for (const auto& p : portfolios) {
+    const bool ratio = p.aim.starts_with("maximum-sharpe"), gains_return = p.aim.starts_with("target-volatility");
+    for (const auto& limit : p.binding) {
+      const auto price = limit.price_per_point;
+      const std::string gain = !price  ? "-"
+                               : ratio ? fmt::format("{:.4f}", *price)
+                                       : fmt::format("{:.2f} bp", 10000 * *price);
+      table.add({p.name, limit.limit, gain, ratio ? "Sharpe ratio" : gains_return ? "expected return" : "volatility"});
+    }
+  }
+  if (table.rows.empty()) table.notes.push_back("No named limit binds");
+  return table;
+}
+
+Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency) {
+  Table table{"runs",
+              "Rehearsed with trading costs",
+              {{"Portfolio"},
+               {"Schedule"},
+               {"Growth per year", Format::percent},
+               {"Volatility", Format::percent},
+               {"Sharpe", Format::number3},
+               {"Max drawdown", Format::percent},
+               {"Turnover per year", Format::percent},
+               {"Cost per year", Format::percent},
+               {"Costs paid", Format::money, currency},
+               {"Orders", Format::count},
+               {"End wealth", Format::money, currency}},
+              {},
+              {}};
+  for (const auto& run : runs) {
+    table.add({run.aim, run.schedule, run.growth_per_year, run.volatility, sharpe_cell(run.sharpe, run.volatility),
+               run.max_drawdown, run.turnover_per_year, run.cost_per_year, run.costs_paid, double(run.orders),
+               run.net[run.net.size() - 1]});
+  }
+  if (!runs.empty()) {
+    table.notes.push_back(
+        fmt::format("From {} to {}; growth is after costs, compounded; cost per year is what growth would "
+                    "have been higher without them",
+                    to_string(runs.front().days.front()), to_string(runs.front().days.back())));
+    table.notes.push_back("Turnover is half the sum of absolute weight changes, the first purchase included");
+  }
+  return table;
+}
+
+Chart frontier_chart(const Frontier& frontier, double risk_free) {
+  const auto& estimate = frontier.estimate();
+  Chart chart;
+  chart.title = "Efficient frontier";
+  if (estimate.from && estimate.to) {
+    chart.subtitle = fmt::format("estimated from {} to {}, {} returns", to_string(*estimate.from),
+                                 to_string(*estimate.to), estimate.observations);
+  }
+  chart.x = {"Volatility per year", Scale::percent};
+  chart.y = {"Expected return per year", Scale::percent};
+
+  Series assets{Series::Kind::points, "assets"};
+  const Eigen::VectorXd volatilities = estimate.volatilities();
+  assets.x.assign(volatilities.begin(), volatilities.end());
+  assets.y.assign(estimate.expected_return.begin(), estimate.expected_return.end());
+  assets.labels = estimate.assets;
+  assets.colour = colour::dusk;
+  assets.marker = Marker::dot;
+  assets.width = 0.9;
+
+  Series line{Series::Kind::line, "efficient frontier"};
+  line.colour = colour::deep;
+  line.width = 3.5;
+  Series corners{Series::Kind::points, "corners"};
+  corners.colour = colour::deep;
+  corners.marker = Marker::circle;
+  corners.width = 0.8;
+  const auto& all = frontier.corners();
+  for (std::size_t k = 0; k < all.size(); ++k) {
+    corners.x.push_back(all[k].volatility);
+    corners.y.push_back(all[k].expected_return);
+    line.x.push_back(all[k].volatility);
+    line.y.push_back(all[k].expected_return);
+    if (k + 1 == all.size()) break;
+    constexpr int pieces = 12;  // volatility bends between corners
+    const Eigen::VectorXd from = frontier.weights(k), to = frontier.weights(k + 1);
+    for (int part = 1; part < pieces; ++part) {
+      const Eigen::VectorXd weights = from + (double(part) / pieces) * (to - from);
+      line.x.push_back(std::sqrt(estimate.covariance.portfolio_variance(weights)));
+      line.y.push_back(estimate.expected_return.dot(weights));
+    }
+  }
+
+  const auto least = frontier.minimum_variance();
+  Series minimum{Series::Kind::points, "minimum variance", {least.volatility}, {least.expected_return}, {}};
+  minimum.colour = colour::kelp;
+  minimum.marker = Marker::square;
+  minimum.width = 2;
+
+  if (!frontier.why_no_maximum_sharpe(risk_free)) {
+    const auto best = frontier.maximum_sharpe(risk_free);
+    const double far = std::max(all.front().volatility, 1.4 * best.portfolio.volatility);
+    Series market_line{Series::Kind::line,
+                       fmt::format("capital market line from {}", short_percent(risk_free)),
+                       {0, far},
+                       {risk_free, risk_free + best.sharpe * far},
+                       {}};
+    market_line.colour = colour::amber;
+    market_line.dash = Dash::dashed;
+    market_line.width = 2;
+    Series sharpe{Series::Kind::points,
+                  fmt::format("maximum Sharpe ({:.2f})", best.sharpe),
+                  {best.portfolio.volatility},
+                  {best.portfolio.expected_return},
+                  {}};
+    sharpe.colour = colour::rust;
+    sharpe.marker = Marker::diamond;
+    sharpe.width = 2.4;
+    chart.series = {market_line, line, corners, assets, minimum, sharpe};
+  } else {
+    chart.series = {line, corners, assets, minimum};
+  }
+  return chart;
+}
+
+Chart wealth_chart(const std::vector<Rehearsal>& runs) {
+  constexpr std::array colours = {colour::deep, colour::rust, colour::kelp, colour::dusk, colour::amber, colour::sand};
+  Chart chart;
+  chart.title = "Rehearsed wealth after costs";
+  chart.x = {"Day", Scale::day};
+  chart.y = {"Wealth, 100 at the start", Scale::number};
+  chart.key_outside = true;
+  std::vector<std::string> aims;
+  std::vector<int> of_aim;
+  for (const auto& run : runs) {
+    auto at = std::ranges::find(aims, run.aim) - aims.begin();
+    if (at == std::ptrdiff_t(aims.size())) {
+      aims.push_back(run.aim);
+      of_aim.push_back(0);
+    }
+    Series series{Series::Kind::line, fmt::format("{}, {}", run.aim, run.schedule)};
+    series.colour = colours[std::size_t(at) % colours.size()];
+    series.dash = Dash(of_aim[std::size_t(at)]++ % 4);
+    series.width = 1.6;
+    for (std::size_t t = 0; t < run.days.size(); ++t) {
+      series.x.push_back(double(run.days[t].time_since_epoch().count()) * 86400);
+      series.y.push_back(100 * run.net[Eigen::Index(t)] / run.net[0]);
+    }
+    chart.series.push_back(std::move(series));
+  }
+  return chart;
+}
+
+}  // namespace inchtide::report

@@ -1,0 +1,47 @@
+#include "inchtide/weights/aim.hpp"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <vector>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr std::array names = {"minimum-variance", "maximum-sharpe", "target-return", "target-volatility", "equal"};
+
+bool takes_target(Aim::Kind kind) {
+  return kind == Aim::Kind::target_return || kind == Aim::Kind::target_volatility;
+}
+
+}  // namespace
+
+Aim Aim::parse(std::string_view text, std::string_view where) {
+  const auto equals = text.find('=');
+  const auto name = text.substr(0, equals);
+  for (std::size_t k = 0; k < names.size(); ++k) {
+    if (!same_name(name, names[k])) continue;
+    Aim aim{Kind(k), 0};
+    const bool has_target = equals != std::string_view::npos;
+    if (takes_target(aim.kind) != has_target) {
+      throw InputError(
+          std::string(where), fmt::format("'{}' {} a target", text, has_target ? "takes no" : "needs"),
+          has_target ? fmt::format("Write {}", names[k]) : fmt::format("Write for example {}=8%", names[k]));
+    }
+    if (has_target) aim.target = fraction_from_percent(text.substr(equals + 1), fmt::format("{} {}", where, text));
+    return aim;
+  }
+  throw InputError(std::string(where), fmt::format("'{}' is not an aim", text),
+                   did_you_mean(name, std::vector<std::string>(names.begin(), names.end())));
+}
+
+std::string Aim::text() const {
+  const auto name = names[std::size_t(kind)];
+  return takes_target(kind) ? fmt::format("{}={}", name, short_percent(target)) : name;
+}
+
+}  // namespace inchtide

@@ -1,0 +1,150 @@
+#include "inchtide/weights/allocation.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/percent.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr double percentage_point = 0.01;
+
+/// Turns the price of a bound (in variance / 2 - lambda x return) into what the aim gains per unit of weight.
+std::optional<double> gain_per_price(const Aim& aim, const Portfolio& portfolio, double risk_free) {
+  const double volatility = portfolio.volatility;
+  switch (aim.kind) {
+    case Aim::Kind::minimum_variance:
+    case Aim::Kind::target_return:
+      if (volatility > 0) return 1 / volatility;
+      return std::nullopt;
+    case Aim::Kind::target_volatility:
+      if (portfolio.lambda > 0) return 1 / portfolio.lambda;
+      return std::nullopt;
+    case Aim::Kind::maximum_sharpe:
+      if (volatility > 0) return (portfolio.expected_return - risk_free) / std::pow(volatility, 3);
+      return std::nullopt;
+    case Aim::Kind::equal: break;
+  }
+  return std::nullopt;
+}
+
+/// Limits that some weight touches, with the prices of their members added up.
+std::vector<BindingLimit> binding_limits(const Frontier& frontier, const Limits& limits, const Aim& aim,
+                                         const Portfolio& portfolio, double risk_free) {
+  const auto& bounds = frontier.bounds();
+  const auto& estimate = frontier.estimate();
+  const auto prices =
+      bound_prices(estimate.covariance, estimate.expected_return, bounds, portfolio.weights, portfolio.lambda);
+  std::map<int, double> price_of;
+  for (Eigen::Index i = 0; i < portfolio.weights.size(); ++i) {
+    const auto at = std::size_t(i);
+    const double z = prices.bound[i];
+    const bool at_lower = portfolio.weights[i] - bounds.lower[i] <= 1e-9;
+    const bool at_upper = bounds.upper[i] - portfolio.weights[i] <= 1e-9;
+    if (at_lower && bounds.lower_limit[at] >= 0) price_of[bounds.lower_limit[at]] += std::max(0.0, z);
+    if (at_upper && bounds.upper_limit[at] >= 0) price_of[bounds.upper_limit[at]] += std::max(0.0, -z);
+  }
+  std::vector<BindingLimit> binding;
+  const auto gain = gain_per_price(aim, portfolio, risk_free);
+  for (const auto& [limit, price] : price_of) {
+    BindingLimit bound{limits[std::size_t(limit)].name, std::nullopt};
+    if (gain) bound.price_per_point = percentage_point * price * *gain;
+    binding.push_back(bound);
+  }
+  return binding;
+}
+
+Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, double risk_free) {
+  Allocation allocation;
+  allocation.assets = estimate.assets;
+  allocation.weights = weights;
+  allocation.expected_return = estimate.expected_return.dot(weights);
+  allocation.volatility = std::sqrt(estimate.covariance.portfolio_variance(weights));
+  allocation.average_volatility = estimate.volatilities().dot(weights.cwiseAbs());
+  // What the budget leaves earns the risk-free rate, what it exceeds pays it.
+  const double excess = allocation.expected_return - weights.sum() * risk_free;
+  if (allocation.volatility > 0) {
+    allocation.sharpe = excess / allocation.volatility;
+  } else {
+    allocation.notes.push_back("It has no volatility, so no Sharpe ratio");
+  }
+  return allocation;
+}
+
+Allocation optimal(const Frontier& frontier, const Limits& limits, const Aim& aim, const Portfolio& portfolio,
+                   double risk_free) {
+  auto allocation = describe(frontier.estimate(), portfolio.weights, risk_free);
+  allocation.certificate = portfolio.certificate;
+  allocation.binding = binding_limits(frontier, limits, aim, portfolio, risk_free);
+  return allocation;
+}
+
+Allocation on_frontier(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free) {
+  switch (aim.kind) {
+    case Aim::Kind::target_return: return optimal(frontier, limits, aim, frontier.at_return(aim.target), risk_free);
+    case Aim::Kind::target_volatility:
+      return optimal(frontier, limits, aim, frontier.at_volatility(aim.target), risk_free);
+    case Aim::Kind::maximum_sharpe: {
+      const auto best = frontier.maximum_sharpe(risk_free);
+      auto allocation = optimal(frontier, limits, aim, best.portfolio, risk_free);
+      if (best.at_top) {
+        allocation.notes.push_back(
+            "It is the portfolio of highest return: the limits stop the ratio from rising further");
+      }
+      return allocation;
+    }
+    default: return optimal(frontier, limits, aim, frontier.minimum_variance(), risk_free);
+  }
+}
+
+}  // namespace
+
+std::vector<std::size_t> Allocation::largest(std::size_t count) const {
+  std::vector<std::size_t> order;
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    if (weights[Eigen::Index(i)] != 0) order.push_back(i);
+  }
+  std::ranges::stable_sort(
+      order, [&](std::size_t a, std::size_t b) { return weights[Eigen::Index(a)] > weights[Eigen::Index(b)]; });
+  order.resize(std::min(order.size(), count));
+  return order;
+}
+
+Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free) {
+  if (aim.kind == Aim::Kind::equal) {
+    const auto n = frontier.estimate().size();
+    auto allocation =
+        evaluate(frontier.estimate(), limits, Eigen::VectorXd::Constant(n, 1.0 / double(n)), aim.text(), risk_free);
+    allocation.aim = aim.text();
+    return allocation;
+  }
+  auto allocation = on_frontier(frontier, limits, aim, risk_free);
+  allocation.name = allocation.aim = aim.text();
+  return allocation;
+}
+
+Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
+                    const std::string& name, double risk_free) {
+  if (weights.size() != estimate.size()) {
+    throw InputError(name, fmt::format("{} weights for {} assets", weights.size(), estimate.size()),
+                     "Give one weight an asset");
+  }
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
+    if (!std::isfinite(weights[i])) {
+      throw InputError(estimate.assets[std::size_t(i)], "its weight is not a finite number", "Give a figure");
+    }
+  }
+  auto allocation = describe(estimate, weights, risk_free);
+  allocation.name = name;
+  allocation.aim = "given";
+  allocation.violations = violations_of(limits, estimate.assets, weights);
+  return allocation;
+}
+
+}  // namespace inchtide
