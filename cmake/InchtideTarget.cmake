@@ -2,10 +2,10 @@
 
 add_library(inchtide_flags INTERFACE)
 target_compile_features(inchtide_flags INTERFACE cxx_std_20)
-target_compile_options(inchtide_flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor -Wno-missing-field-initializers
-                                                -Wno-restrict -Wno-maybe-uninitialized # false alarms of g++ 12 in its own headers
-                                               
-                                                $<$<BOOL:${INCHTIDE_WARNINGS_AS_ERRORS}>:-Werror>)
+target_compile_options(inchtide_flags INTERFACE
+  -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor -Wno-missing-field-initializers
+  -Wno-restrict -Wno-maybe-uninitialized -Wno-stringop-overflow -Wno-array-bounds  # false alarms of g++ 12 in its headers
+  $<$<BOOL:${INCHTIDE_WARNINGS_AS_ERRORS}>:-Werror>)
 if(INCHTIDE_SANITIZE)
   add_compile_options(-fsanitize=address,undefined -fno-sanitize-recover=all -fno-omit-frame-pointer)
   add_link_options(-fsanitize=address,undefined)

@@ -11,6 +11,7 @@ void dsyrk_(const char* uplo, const char* trans, const int* n, const int* k, con
             const int* lda, const double* beta, double* c, const int* ldc);
 void dger_(const int* m, const int* n, const double* alpha, const double* x, const int* incx, const double* y,
            const int* incy, double* a, const int* lda);
+void dpotrf_(const char* uplo, const int* n, double* a, const int* lda, int* info);
 // Present in OpenBLAS only; null with another BLAS.
 void openblas_set_num_threads(int threads) __attribute__((weak));
 }
@@ -44,6 +45,15 @@ inline void multiply_transposed(int rows, int columns, double alpha, const doubl
 inline void add_outer(int size, double alpha, const double* x, double* a, int stride) {
   const int one = 1;
   dger_(&size, &size, &alpha, x, &one, x, &one, a, &stride);
+}
+
+/// Replaces the lower half of a symmetric matrix by its Cholesky factor. False when it has none.
+inline bool factorise(Eigen::MatrixXd& a) {
+  use_one_thread();
+  const int n = int(a.rows());
+  int info = 0;
+  dpotrf_("L", &n, a.data(), &n, &info);
+  return info == 0;
 }
 
 /// alpha A'A as a full symmetric matrix.

@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 
@@ -37,9 +36,25 @@ void check_symmetric(const Eigen::MatrixXd& matrix, const std::string& name) {
   }
 }
 
+/// A matrix without negative eigenvalues has a Cholesky factor once a little is added to its diagonal.
+void check_semidefinite(Eigen::MatrixXd matrix, const std::string& name) {
+  if (matrix.size() == 0) return;
+  matrix.diagonal().array() += 1e-10 * std::max(matrix.diagonal().maxCoeff(), 1e-300);
+  if (!blas::factorise(matrix)) {
+    throw InputError(name, "it is not positive semidefinite: some portfolio would have a negative variance",
+                     "Estimate it from complete histories of the same days, or shrink it");
+  }
+}
+
 }  // namespace
 
 Covariance Covariance::dense(Eigen::MatrixXd matrix) {
+  auto result = known_semidefinite(std::move(matrix));
+  check_semidefinite(*result.matrix_, "covariance");
+  return result;
+}
+
+Covariance Covariance::known_semidefinite(Eigen::MatrixXd matrix) {
   check_symmetric(matrix, "covariance");
   Covariance result;
   result.diagonal_ = matrix.diagonal();
@@ -50,6 +65,7 @@ Covariance Covariance::dense(Eigen::MatrixXd matrix) {
 Covariance Covariance::factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
                                Eigen::VectorXd specific_variance) {
   check_symmetric(factor_covariance, "factor covariance");
+  check_semidefinite(factor_covariance, "factor covariance");
   if (loadings.cols() != factor_covariance.rows() || loadings.rows() != specific_variance.size()) {
     throw InputError("factor covariance",
                      fmt::format("{} x {} loadings, {} factors and {} specific variances do not fit", loadings.rows(),
@@ -112,18 +128,6 @@ Eigen::MatrixXd Covariance::matrix() const {
   Eigen::MatrixXd full = scaled_loadings_ * loadings_.transpose();
   full.diagonal() += specific_variance_;
   return (full + full.transpose()) / 2;
-}
-
-void Covariance::check_semidefinite() const {
-  if (size() == 0) return;
-  Eigen::MatrixXd shifted = is_dense() ? *matrix_ : factor_covariance_;
-  const double largest = shifted.diagonal().maxCoeff();
-  shifted.diagonal().array() += 1e-10 * std::max(largest, 1e-300);
-  if (Eigen::LLT<Eigen::MatrixXd>(shifted).info() != Eigen::Success) {
-    throw InputError(is_dense() ? "covariance" : "factor covariance",
-                     "it is not positive semidefinite: some portfolio would have a negative variance",
-                     "Estimate it from complete histories of the same days, or shrink it");
-  }
 }
 
 }  // namespace inchtide

@@ -45,7 +45,7 @@ Estimate sample_estimate(const ReturnTable& returns, double risk_free) {
   demeaned.rowwise() -= rounding;
   const double p = returns.periods_per_year;
   estimate.expected_return = p * mean.transpose();
-  estimate.covariance = Covariance::dense(blas::gram(demeaned, p / (count - 1)));
+  estimate.covariance = Covariance::known_semidefinite(blas::gram(demeaned, p / (count - 1)));
   estimate.periods_per_year = p;
   estimate.observations = returns.observations();
   estimate.from = returns.start;

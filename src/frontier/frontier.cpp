@@ -18,6 +18,8 @@ namespace {
 constexpr double no_room = 1e-12;
 /// A variance below this part of the largest asset's is none.
 constexpr double no_variance = 1e-14;
+/// Rates closer than this are the same.
+constexpr double same_rate = 1e-12;
 /// Targets may miss the range by this part of it.
 constexpr double range_slack = 1e-12;
 
@@ -185,7 +187,7 @@ std::optional<std::string> Frontier::why_no_maximum_sharpe(double risk_free) con
         short_percent(risk_free), percent_text(top.expected_return));
   }
   const double largest = estimate_.covariance.variances().maxCoeff();
-  if (least.volatility * least.volatility <= no_variance * largest && least.expected_return > risk_free) {
+  if (least.volatility * least.volatility <= no_variance * largest && least.expected_return > risk_free + same_rate) {
     return fmt::format(
         "a portfolio without variance has an expected return of {}, above the risk-free rate of {}, so "
         "the ratio has no end",

@@ -136,6 +136,7 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
     find_direction(q);
     const auto event = next_event(q);
     const bool moved = advance(event.step);
+    if (event.happens == Happens::ends) settle_on_bounds();
     if (moved) {
       record_corner(path, q);
     } else {
@@ -267,6 +268,14 @@ bool PathSolver::advance(double step) {
   y_ += step * direction_.head(p);
   lambda_ = step >= lambda_ ? 0 : lambda_ - step;
   return moved > no_move;
+}
+
+/// At the end of the path, free weights that have come to a bound stand on it exactly.
+void PathSolver::settle_on_bounds() {
+  for (int i : free_) {
+    if (std::abs(w_[i] - problem_.lower[i]) < no_move) w_[i] = problem_.lower[i];
+    if (std::abs(w_[i] - problem_.upper[i]) < no_move) w_[i] = problem_.upper[i];
+  }
 }
 
 void PathSolver::leave(int asset) {

@@ -90,6 +90,7 @@ class PathSolver {
   double residual_of_direction(const Eigen::VectorXd& q);
   Event next_event(const Eigen::VectorXd& q);
   bool advance(double step);
+  void settle_on_bounds();
   void leave(int asset);
   bool enter(int asset, const Eigen::VectorXd& q);
   Border border_by(int asset) const;

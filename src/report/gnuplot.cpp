@@ -88,6 +88,15 @@ std::string plot_clause(std::size_t number, const Series& series) {
   return clause;
 }
 
+std::string key_line(Chart::Key key) {
+  switch (key) {
+    case Chart::Key::top_left: return "set key top left Left reverse opaque\n";
+    case Chart::Key::below: return "set key below center horizontal maxcols 3 Left reverse width 2\n";
+    case Chart::Key::bottom_right: break;
+  }
+  return "set key bottom right opaque\n";
+}
+
 std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal) {
   std::string script = fmt::format("set terminal {}\nset output {}\n", terminal, in_quotes(picture.string()));
   script += "set encoding utf8\nset decimalsign '.'\n";
@@ -96,11 +105,12 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
   for (char c : title) doubled += c == '"' ? std::string("\\\"") : std::string(1, c);
   script += fmt::format("set title \"{}\" textcolor rgb '{}'\n", doubled, colour::ink);
   script += fmt::format("set border 3 lc rgb '{}'\nset tics nomirror textcolor rgb '{}'\n", colour::ink, colour::ink);
-  script += fmt::format("set grid lc rgb '{}' lw 1 dt 1\n", colour::foam);
-  script += chart.key_outside ? "set key outside right top\n" : "set key bottom right opaque\n";
-  script += "set lmargin 11\nset offsets graph 0.02, graph 0.07, graph 0.05, graph 0.02\n";
+  script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", colour::foam);
+  script += key_line(chart.key);
+  script += "set lmargin 11\nset offsets graph 0, graph 0.07, graph 0.03, graph 0.03\n";
   script += axis_lines('x', chart.x) + axis_lines('y', chart.y);
-  if (chart.y_from_zero) script += "set yrange [0:*]\n";
+  if (chart.x_from_zero) script += "set xrange [0:*]\n";
+  if (chart.x.scale == Scale::day) script += "set autoscale xfix\nset offsets 0, 0, graph 0.03, graph 0.03\n";
   std::string clauses;
   for (std::size_t k = 0; k < chart.series.size(); ++k) {
     script += data_block(k, chart, chart.series[k]);

@@ -32,19 +32,31 @@ Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Inde
   return weights[i] - bounds.lower[i] <= shown_weight ? Place::lower : Place::between;
 }
 
-/// "KELPFARM in, HOLLBANK out, COLDQUAY at its most": what differs from the corner before.
-std::string change_of_places(const Frontier& frontier, const Eigen::VectorXd& before, const Eigen::VectorXd& now) {
+/// "HOLLBANK out, KELPFARM in": the assets that have come to a bound on the way down to a corner, and those that move
+/// off one from there on.
+std::string changes_at(const Frontier& frontier, std::size_t corner) {
+  const auto& bounds = frontier.bounds();
+  const auto& assets = frontier.estimate().assets;
+  const auto last = frontier.corners().size() - 1;
+  const Eigen::VectorXd now = frontier.weights(corner);
+  const Eigen::VectorXd above = corner > 0 ? frontier.weights(corner - 1) : now;
+  const Eigen::VectorXd below = corner < last ? frontier.weights(corner + 1) : now;
   std::vector<std::string> changes;
+  if (corner == 0) changes.push_back("highest return");
+  if (corner == last) changes.push_back("minimum variance");
   for (Eigen::Index i = 0; i < now.size(); ++i) {
-    const auto was = place_of(frontier.bounds(), before, i), is = place_of(frontier.bounds(), now, i);
-    if (was == is) continue;
-    const auto& asset = frontier.estimate().assets[std::size_t(i)];
-    if (is == Place::none) changes.push_back(asset + " out");
-    if (was == Place::none) changes.push_back(asset + " in");
-    if (is == Place::upper) changes.push_back(asset + " at its most");
-    if (is == Place::lower) changes.push_back(asset + " at its least");
-    if (was == Place::upper && is == Place::between) changes.push_back(asset + " below its most");
-    if (was == Place::lower && is == Place::between) changes.push_back(asset + " above its least");
+    const auto is = place_of(bounds, now, i);
+    if (is == Place::between || place_of(bounds, above, i) == is) continue;
+    changes.push_back(assets[std::size_t(i)] + (is == Place::none    ? " out"
+                                                : is == Place::upper ? " at its most"
+                                                                     : " at its least"));
+  }
+  for (Eigen::Index i = 0; i < now.size(); ++i) {
+    const auto is = place_of(bounds, now, i);
+    if (is == Place::between || place_of(bounds, below, i) == is) continue;
+    changes.push_back(assets[std::size_t(i)] + (is == Place::none    ? " in"
+                                                : is == Place::upper ? " off its most"
+                                                                     : " off its least"));
   }
   return fmt::format("{}", fmt::join(changes, ", "));
 }
@@ -152,21 +164,16 @@ Table corners_table(const Frontier& frontier, double risk_free) {
                {"Volatility", Format::percent},
                {"Sharpe", Format::number3},
                {"Held", Format::count},
-               {"What changed on the way there"}},
+               {"What changes there"}},
               {},
               {}};
   const auto& assets = frontier.estimate().assets;
-  Eigen::VectorXd before;
-  const auto last = frontier.corners().size() - 1;
-  for (std::size_t k = 0; k <= last; ++k) {
+  for (std::size_t k = 0; k < frontier.corners().size(); ++k) {
     const auto& corner = frontier.corners()[k];
-    const Eigen::VectorXd weights = frontier.weights(k);
     const double sharpe = (corner.expected_return - risk_free) / corner.volatility;
-    std::string change = k == 0 ? "highest return" : change_of_places(frontier, before, weights);
-    if (k == last && k > 0) change = "minimum variance";
+    const auto held = held_names(assets, frontier.weights(k)).size();
     table.add({double(k + 1), corner.expected_return, corner.volatility, sharpe_cell(sharpe, corner.volatility),
-               double(held_names(assets, weights).size()), change});
-    before = weights;
+               double(held), changes_at(frontier, k)});
   }
   const auto& estimate = frontier.estimate();
   if (estimate.from && estimate.to) {
@@ -288,6 +295,8 @@ Chart frontier_chart(const Frontier& frontier, double risk_free) {
   }
   chart.x = {"Volatility per year", Scale::percent};
   chart.y = {"Expected return per year", Scale::percent};
+  chart.x_from_zero = true;
+  chart.key = Chart::Key::top_left;
 
   Series assets{Series::Kind::points, "assets"};
   const Eigen::VectorXd volatilities = estimate.volatilities();
@@ -353,28 +362,43 @@ Chart frontier_chart(const Frontier& frontier, double risk_free) {
   return chart;
 }
 
+namespace {
+
+/// At most this many lines can be told apart; beyond it each aim shows its first and last schedule only.
+constexpr std::size_t most_lines = 8;
+
+std::vector<const Rehearsal*> runs_to_draw(const std::vector<Rehearsal>& runs) {
+  std::vector<const Rehearsal*> drawn;
+  for (std::size_t k = 0; k < runs.size(); ++k) {
+    const bool first = k == 0 || runs[k - 1].aim != runs[k].aim;
+    const bool last = k + 1 == runs.size() || runs[k + 1].aim != runs[k].aim;
+    if (runs.size() <= most_lines || first || last) drawn.push_back(&runs[k]);
+  }
+  return drawn;
+}
+
+}  // namespace
+
 Chart wealth_chart(const std::vector<Rehearsal>& runs) {
   constexpr std::array colours = {colour::deep, colour::rust, colour::kelp, colour::dusk, colour::amber, colour::sand};
+  const auto drawn = runs_to_draw(runs);
   Chart chart;
   chart.title = "Rehearsed wealth after costs";
+  if (drawn.size() < runs.size()) chart.subtitle = "the first and the last schedule of each portfolio";
   chart.x = {"Day", Scale::day};
   chart.y = {"Wealth, 100 at the start", Scale::number};
-  chart.key_outside = true;
+  chart.key = Chart::Key::below;
   std::vector<std::string> aims;
-  std::vector<int> of_aim;
-  for (const auto& run : runs) {
-    auto at = std::ranges::find(aims, run.aim) - aims.begin();
-    if (at == std::ptrdiff_t(aims.size())) {
-      aims.push_back(run.aim);
-      of_aim.push_back(0);
-    }
-    Series series{Series::Kind::line, fmt::format("{}, {}", run.aim, run.schedule)};
-    series.colour = colours[std::size_t(at) % colours.size()];
-    series.dash = Dash(of_aim[std::size_t(at)]++ % 4);
-    series.width = 1.6;
-    for (std::size_t t = 0; t < run.days.size(); ++t) {
-      series.x.push_back(double(run.days[t].time_since_epoch().count()) * 86400);
-      series.y.push_back(100 * run.net[Eigen::Index(t)] / run.net[0]);
+  for (const auto* run : drawn) {
+    const bool known = !aims.empty() && aims.back() == run->aim;
+    if (!known) aims.push_back(run->aim);
+    Series series{Series::Kind::line, fmt::format("{}, {}", run->aim, run->schedule)};
+    series.colour = colours[(aims.size() - 1) % colours.size()];
+    series.dash = known ? Dash::dashed : Dash::solid;
+    series.width = 2;
+    for (std::size_t t = 0; t < run->days.size(); ++t) {
+      series.x.push_back(double(run->days[t].time_since_epoch().count()) * 86400);
+      series.y.push_back(100 * run->net[Eigen::Index(t)] / run->net[0]);
     }
     chart.series.push_back(std::move(series));
   }

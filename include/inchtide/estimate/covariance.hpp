@@ -22,13 +22,17 @@ class Covariance {
  public:
   Covariance() = default;
 
-  /// @param matrix N x N, finite, symmetric to 1e-10 of its largest entry (its lower half is then used), no negative
-  ///        variance. Positive semidefiniteness costs a factorisation and is checked by `check_semidefinite` only.
-  /// @throws InputError naming the first pair that differs, or the entry that isn't finite
+  /// @param matrix N x N, finite, symmetric and positive semidefinite to 1e-10 of its largest entry: no portfolio may
+  ///        have a negative variance, or what looks like a minimum isn't one. Checking it takes a factorisation.
+  /// @throws InputError naming the first pair that differs, the entry that isn't finite, or the variance that is
+  /// negative
   static Covariance dense(Eigen::MatrixXd matrix);
 
+  /// The same without the factorisation, for a matrix that is semidefinite by the way it was made, such as X'X.
+  static Covariance known_semidefinite(Eigen::MatrixXd matrix);
+
   /// @param loadings N x K, @param factor_covariance K x K symmetric, @param specific_variance N, none negative
-  /// @throws InputError when the shapes don't fit or an entry isn't finite
+  /// @throws InputError when the shapes don't fit, an entry isn't finite or the factor covariance isn't semidefinite
   static Covariance factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
                             Eigen::VectorXd specific_variance);
 
@@ -55,10 +59,6 @@ class Covariance {
   const Eigen::MatrixXd& loadings() const { return loadings_; }
   const Eigen::MatrixXd& factor_covariance() const { return factor_covariance_; }
   const Eigen::VectorXd& specific_variance() const { return specific_variance_; }
-
-  /// Looks for a combination of assets with a negative variance: factorises S + 1e-10 max(S_ii) I, O(N^3).
-  /// @throws InputError when S isn't positive semidefinite within that
-  void check_semidefinite() const;
 
  private:
   std::shared_ptr<const Eigen::MatrixXd> matrix_;  // shared by copies, never changed

@@ -15,7 +15,7 @@
 /// estimate.assets = {"HOLLBOND", "HOLLBANK"};
 /// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
 /// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
-/// const auto frontier = inchtide::trace_frontier(estimate, {});
+/// const auto frontier = inchtide::trace_frontier(estimate, inchtide::Limits{});
 /// const auto least = frontier.minimum_variance();
 /// assert(std::abs(least.weights[0] - 0.04 / 0.0425) < 1e-12);
 /// assert(frontier.maximum_sharpe(0.02).portfolio.certificate.holds());

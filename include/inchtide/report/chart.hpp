@@ -48,8 +48,9 @@ struct Chart {
   std::string subtitle;
   Axis x, y;
   std::vector<Series> series;
-  bool y_from_zero = false;
-  bool key_outside = false;  ///< the key in the right margin, for charts of many lines
+  bool x_from_zero = false;
+  enum class Key { bottom_right, top_left, below };
+  Key key = Key::bottom_right;
 };
 
 /// Draws a chart with gnuplot, as PNG, SVG or PDF by the file's ending. The file appears whole or not at all.

@@ -1,0 +1,81 @@
+// Names, percentages and costs as people type them.
+
+#include "inchtide/base/costs.hpp"
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
+
+namespace inchtide {
+namespace {
+
+using testing::HasSubstr;
+
+std::string message_of(const std::function<void()>& action) {
+  try {
+    action();
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+const std::vector<std::string> codes = {"TIDEMILL", "KELPFARM", "HOLLBOND", "HOLLBANK"};
+
+TEST(Names, IgnoreCase) {
+  EXPECT_EQ(find_name("kelpFarm", codes), 1u);
+  EXPECT_FALSE(find_name("KELP", codes));
+}
+
+TEST(Names, TheNearestHasTheFewestEdits) {
+  EXPECT_EQ(nearest_name("KELPFRAM", codes), "KELPFARM");
+  EXPECT_EQ(nearest_name("HOLLBANC", codes), "HOLLBANK");
+  EXPECT_EQ(nearest_name("tidemil", codes), "TIDEMILL");
+  EXPECT_FALSE(nearest_name("XYZ", codes));
+}
+
+TEST(Percent, AWeightWithoutTheSignIsRefusedWithBothReadings) {
+  EXPECT_DOUBLE_EQ(fraction_from_percent("12.5%", ""), 0.125);
+  EXPECT_DOUBLE_EQ(fraction_from_percent(" -3 % ", ""), -0.03);
+  EXPECT_THAT(message_of([] { fraction_from_percent("30", "limit 'x <= 30'"); }),
+              HasSubstr("limit 'x <= 30': '30' has no % sign. Write 30% or 3000%"));
+  EXPECT_THROW(fraction_from_percent("lots%", ""), InputError);
+  EXPECT_THROW(fraction_from_percent("nan%", ""), InputError);
+  EXPECT_THROW(fraction_from_percent("%", ""), InputError);
+}
+
+TEST(Percent, IsPrintedWithoutScientificNotationOrNegativeZero) {
+  EXPECT_EQ(percent_text(1e-9), "0.00%");
+  EXPECT_EQ(percent_text(-1e-9), "0.00%");
+  EXPECT_EQ(percent_text(12345.6789), "1234567.89%");
+  EXPECT_EQ(short_percent(0.125), "12.5%");
+  EXPECT_EQ(short_percent(1), "100%");
+}
+
+TEST(Costs, AreReadFromText) {
+  const auto both = CostClass::parse("sector:bonds=10bp/5bp", "--cost");
+  EXPECT_EQ(both.applies_to, "sector:bonds");
+  EXPECT_EQ(both.buy_bps, 10);
+  EXPECT_EQ(both.sell_bps, 5);
+  EXPECT_EQ(CostClass::parse("2.5bp", "").applies_to, "all");
+  for (const char* text : {"10", "bp", "10%", "=10bp", "-1bp", "10000bp", "x=10bp/", "1e9bp"}) {
+    EXPECT_THROW(CostClass::parse(text, "--cost"), InputError) << text;
+  }
+}
+
+TEST(Costs, TheNarrowestClassWins) {
+  Tags tags{{"sector"}, codes, {{"power"}, {"food"}, {"bonds"}, {"finance"}}};
+  const std::vector<CostClass> classes = {{"KELPFARM", 1, 2}, {"sector:bonds", 3, 4}, {"all", 10, 20}};
+  const auto rates = cost_rates(classes, codes, tags);
+  EXPECT_THAT(rates.buy, testing::ElementsAre(10 * basis_point, 1 * basis_point, 3 * basis_point, 10 * basis_point));
+  EXPECT_THAT(rates.sell, testing::ElementsAre(20 * basis_point, 2 * basis_point, 4 * basis_point, 20 * basis_point));
+}
+
+TEST(Costs, AClassThatNobodyBelongsToIsNamed) {
+  EXPECT_THAT(message_of([] {
+                cost_rates({{"KELPFRAM", 1, 1}}, codes, {});
+              }),
+              testing::AllOf(HasSubstr("KELPFRAM"), HasSubstr("Did you mean 'KELPFARM'?")));
+}
+
+}  // namespace
+}  // namespace inchtide

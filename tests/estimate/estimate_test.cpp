@@ -1,0 +1,124 @@
+#include "inchtide/estimate/estimate.hpp"
+
+#include <random>
+
+#include "inchtide/base/errors.hpp"
+#include "support/problems.hpp"
+
+namespace inchtide {
+namespace {
+
+using testing::HasSubstr;
+
+ReturnTable random_returns(int rows, int columns, double offset) {
+  std::mt19937_64 random(3);
+  std::normal_distribution<double> normal;
+  ReturnTable table;
+  table.returns.resize(rows, columns);
+  for (auto& r : table.returns.reshaped()) r = offset + 0.03 * normal(random);
+  for (int t = 0; t < rows; ++t) table.days.push_back(Day{std::chrono::days{19000 + 30 * t}});
+  for (int i = 0; i < columns; ++i) table.assets.push_back("A" + std::to_string(i + 1));
+  table.every = {1, Unit::month};
+  table.periods_per_year = 12;
+  return table;
+}
+
+template <typename Action>
+std::string message_of(Action action) {
+  try {
+    action();
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+TEST(SampleEstimate, AgreesWithLongDouble) {
+  const auto table = random_returns(40, 5, 0.01);
+  const auto estimate = sample_estimate(table, 0.02);
+  const test::LongMatrix x = table.returns.cast<long double>();
+  const Eigen::Matrix<long double, 1, Eigen::Dynamic> mean = x.colwise().mean();
+  const test::LongMatrix centred = x.rowwise() - mean;
+  const test::LongMatrix covariance = 12 * (centred.transpose() * centred) / 39;
+  for (Eigen::Index i = 0; i < 5; ++i) {
+    EXPECT_NEAR(estimate.expected_return[i], double(12 * mean[i]), 1e-15);
+    for (Eigen::Index j = 0; j < 5; ++j) {
+      EXPECT_NEAR(estimate.covariance.between(i, j), double(covariance(i, j)), 1e-16);
+      EXPECT_EQ(estimate.covariance.between(i, j), estimate.covariance.between(j, i));
+    }
+  }
+  EXPECT_EQ(estimate.denominator, "T-1");
+  EXPECT_EQ(estimate.observations, 40u);
+}
+
+TEST(SampleEstimate, PortfolioVarianceIsTheVarianceOfTheWeightedSeries) {
+  const auto table = random_returns(60, 6, 0.01);
+  const auto estimate = sample_estimate(table);
+  Eigen::VectorXd w(6);
+  w << 0.3, 0.25, -0.1, 0.2, 0.15, 0.2;
+  const Eigen::VectorXd series = table.returns * w;
+  const double variance = 12 * (series.array() - series.mean()).square().sum() / 59;
+  EXPECT_NEAR(estimate.covariance.portfolio_variance(w) / variance, 1, 1e-13);
+  EXPECT_NEAR(estimate.expected_return.dot(w), 12 * series.mean(), 1e-15);
+}
+
+TEST(SampleEstimate, ALargeOffsetLosesNoMoreThanItsOwnRounding) {
+  const auto near = sample_estimate(random_returns(30, 3, 0)), far = sample_estimate(random_returns(30, 3, 1e6));
+  // The inputs themselves are rounded to 1e6 x 2^-53 = 1e-10, against deviations of 0.03.
+  EXPECT_LT((near.covariance.matrix() - far.covariance.matrix()).cwiseAbs().maxCoeff(), 1e-10);
+}
+
+TEST(SampleEstimate, NeedsTwoReturns) {
+  EXPECT_THROW(sample_estimate(random_returns(1, 2, 0)), InputError);
+}
+
+TEST(Estimate, NamesWhatDoesNotFit) {
+  auto estimate = test::estimate_of(Eigen::Vector2d(0.05, 0.06), Eigen::Matrix2d::Identity());
+  estimate.assets[1] = "a1";
+  EXPECT_THAT(message_of([&] { estimate.check(); }), HasSubstr("a1: it comes twice"));
+  estimate.assets[1] = "B";
+  estimate.expected_return[1] = NAN;
+  EXPECT_THAT(message_of([&] { estimate.check(); }), HasSubstr("B: its expected return is not a finite number"));
+}
+
+TEST(Covariance, FactorsAnswerLikeTheDenseMatrix) {
+  std::mt19937_64 random(9);
+  std::normal_distribution<double> normal;
+  Eigen::MatrixXd loadings(7, 2);
+  for (auto& b : loadings.reshaped()) b = normal(random);
+  Eigen::Matrix2d factor;
+  factor << 0.04, 0.01, 0.01, 0.02;
+  const Eigen::VectorXd specific = Eigen::VectorXd::LinSpaced(7, 0.01, 0.07);
+  const auto covariance = Covariance::factors(loadings, factor, specific);
+  Eigen::MatrixXd full = loadings * factor * loadings.transpose();
+  full.diagonal() += specific;
+  const auto dense = Covariance::dense((full + full.transpose()) / 2);
+  const Eigen::VectorXd w = Eigen::VectorXd::LinSpaced(7, -1, 1);
+  EXPECT_LT((covariance.matrix() - dense.matrix()).norm(), 1e-15);
+  EXPECT_LT((covariance.product(w) - dense.product(w)).norm(), 1e-15);
+  for (Eigen::Index i = 0; i < 7; ++i) {
+    EXPECT_LT((covariance.column(i) - dense.column(i)).norm(), 1e-15);
+    EXPECT_NEAR(covariance.between(i, 3), dense.between(i, 3), 1e-16);
+    EXPECT_NEAR(covariance.variance(i), dense.variance(i), 1e-16);
+  }
+}
+
+TEST(Covariance, RefusesWhatIsNotOne) {
+  Eigen::MatrixXd s(2, 2);
+  s << 1, 0.5, 0.4, 1;
+  EXPECT_THAT(message_of([&] { Covariance::dense(s); }), HasSubstr("entry (2, 1) is 0.4 and (1, 2) is 0.5"));
+  EXPECT_THROW(Covariance::dense(Eigen::MatrixXd::Ones(2, 3)), InputError);
+  s << 1, NAN, NAN, 1;
+  EXPECT_THROW(Covariance::dense(s), InputError);
+  s << -1, 0, 0, 1;
+  EXPECT_THAT(message_of([&] { Covariance::dense(s); }), HasSubstr("the variance of asset 1 is -1"));
+  s << 1, 2, 2, 1;
+  EXPECT_THAT(message_of([&] { Covariance::dense(s); }), HasSubstr("not positive semidefinite"));
+  s << 1, 1, 1, 1;
+  EXPECT_NO_THROW(Covariance::dense(s));
+  EXPECT_THROW(Covariance::factors(Eigen::MatrixXd::Ones(3, 2), Eigen::Matrix3d::Identity(), Eigen::Vector3d::Ones()),
+               InputError);
+}
+
+}  // namespace
+}  // namespace inchtide

@@ -1,0 +1,274 @@
+// What the readers accept, and what they say of files that they don't.
+
+#include <fmt/format.h>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/exchange/csv.hpp"
+#include "inchtide/exchange/estimate_file.hpp"
+#include "inchtide/exchange/files.hpp"
+#include "inchtide/exchange/mandate.hpp"
+#include "inchtide/exchange/tables_csv.hpp"
+#include "support/process.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+using test::Folder;
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+template <typename Action>
+std::string message_of(Action action) {
+  try {
+    action();
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+PriceHistory prices_from(const std::string& text) {
+  const Folder folder;
+  return read_price_file(folder.write("KELPFARM.csv", text));
+}
+
+std::string complaint_about_prices(const std::string& text) {
+  return message_of([&] { prices_from(text); });
+}
+
+TEST(PriceFile, FindsColumnsByNameInAnyOrder) {
+  const auto history =
+      prices_from("volume,Adjusted Close,close,DATE\n5,10.5,11,2024-01-02\n6,10.75,11.25,2024-01-03\n");
+  EXPECT_EQ(history.asset, "KELPFARM");
+  EXPECT_EQ(history.field, PriceField::adjusted_close);
+  EXPECT_THAT(history.prices, ElementsAre(10.5, 10.75));
+  EXPECT_EQ(history.days[1], *parse_day("2024-01-03"));
+}
+
+TEST(PriceFile, ADateAndOnePriceColumnAreEnough) {
+  EXPECT_EQ(prices_from("date,close\n2024-01-02,1\n2024-01-03,2\n").field, PriceField::close);
+  EXPECT_EQ(prices_from("price,date\n1,2024-01-02\n2,2024-01-03\n").field, PriceField::price);
+}
+
+TEST(PriceFile, TakesByteOrderMarksCrlfQuotesBlankLinesAndEmptyCells) {
+  const auto history = prices_from(
+      "\xEF\xBB\xBF"
+      "date,close,note\r\n2024-01-02,1,\"a, b\"\r\n\r\n2024-01-03,,\r\n2024-01-04,\"2.5\",\"two\nlines\"\r\n\r\n");
+  EXPECT_THAT(history.prices, ElementsAre(1, 2.5));
+  EXPECT_EQ(history.days[1], *parse_day("2024-01-04"));
+}
+
+TEST(PriceFile, EachBadCellIsNamedByFileLineAndColumn) {
+  const std::string header = "date,close\n2024-01-02,1\n";
+  EXPECT_THAT(complaint_about_prices(header + "03.01.2024,2\n"),
+              HasSubstr("KELPFARM.csv, line 3, column date: '03.01.2024' is not a day"));
+  EXPECT_THAT(complaint_about_prices(header + "\n2024-01-03,abc\n"),
+              HasSubstr("line 4, column close: 'abc' is not a number"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-03,-2\n"), HasSubstr("line 3, column close: the price is -2"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-03,0\n"), HasSubstr("the price is 0"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-03,inf\n"), HasSubstr("'inf' is not a number"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-02,3\n"), HasSubstr("column date: 2024-01-02 comes twice"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-01,3\n"), HasSubstr("2024-01-01 comes after a later day"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-03\n"),
+              HasSubstr("line 3: the row has 1 cells, the header has 2"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-03,\"2\n"), HasSubstr("Check the quotes"));
+}
+
+TEST(PriceFile, LinesAreCountedAcrossQuotedLineEnds) {
+  EXPECT_THAT(complaint_about_prices("date,close,note\n2024-01-02,1,\"one\ntwo\nthree\"\n2024-01-03,x,\n"),
+              HasSubstr("line 5, column close"));
+}
+
+TEST(PriceFile, WholeFilesThatCannotBeUsed) {
+  EXPECT_THAT(complaint_about_prices(""), HasSubstr("KELPFARM.csv: the file is empty"));
+  EXPECT_THAT(complaint_about_prices("close\n1\n"), HasSubstr("line 1: no date column: the header has close"));
+  EXPECT_THAT(complaint_about_prices("date,volume\n2024-01-02,1\n"), HasSubstr("no price column"));
+  EXPECT_THAT(complaint_about_prices("date,close\n"), HasSubstr("it holds no price"));
+  EXPECT_THAT(complaint_about_prices("date,close\n2024-01-02,1\n"), HasSubstr("a single price, on 2024-01-02"));
+}
+
+TEST(PriceFolder, ReadsEveryCsvInOrderOfTheirNames) {
+  const Folder folder;
+  EXPECT_THAT(message_of([&] { read_prices(folder.path()); }), HasSubstr("holds no .csv file"));
+  EXPECT_THAT(message_of([&] { read_prices(folder / "none"); }), HasSubstr("there is no such file or folder"));
+  folder.write("B.csv", "date,close\n2024-01-02,1\n2024-01-03,1\n");
+  folder.write("A.csv", "date,close\n2024-01-02,1\n2024-01-03,1\n");
+  folder.write("readme.txt", "nothing");
+  const auto histories = read_prices(folder.path());
+  ASSERT_EQ(histories.size(), 2u);
+  EXPECT_EQ(histories[0].asset, "A");
+}
+
+TEST(TagsFile, HasOneRowAnAsset) {
+  const Folder folder;
+  const auto tags = read_tags(folder.write("tags.csv", "code,sector,yield\nKELPFARM,food,2.6\nAMBERFND,metals,\n"));
+  EXPECT_EQ(tags.value("kelpfarm", "Sector"), "food");
+  EXPECT_FALSE(tags.value("AMBERFND", "yield"));
+  EXPECT_FALSE(tags.value("AMBERFND", "currency"));
+  EXPECT_TRUE(tags.has("sector", "METALS"));
+  EXPECT_THAT(message_of([&] { read_tags(folder.write("t.csv", "name\nx\n")); }), HasSubstr("no code column"));
+  EXPECT_THAT(message_of([&] { read_tags(folder.write("t.csv", "code\nx\nX\n")); }),
+              HasSubstr("line 3, column code: X comes twice"));
+}
+
+TEST(WeightsFile, HoldsOneOrSeveralPortfolios) {
+  const Folder folder;
+  const auto one = read_weights(folder.write("held.csv", "asset,weight\nKELPFARM,60%\nHOLLBOND,40%\n"));
+  ASSERT_EQ(one.size(), 1u);
+  EXPECT_EQ(one[0].name, "held");
+  EXPECT_THAT(one[0].weights, ElementsAre(0.6, 0.4));
+  const auto two = read_weights(folder.write("w.csv", "code,now,then\nKELPFARM,60%,\nHOLLBOND,40%,100%\n"));
+  EXPECT_EQ(two[1].name, "then");
+  EXPECT_THAT(two[1].assets, ElementsAre("HOLLBOND"));
+  EXPECT_THAT(message_of([&] { read_weights(folder.write("w.csv", "asset,weight\nKELPFARM,0.6\n")); }),
+              HasSubstr("line 2, column weight: '0.6' has no % sign. Write 0.6% or 60%"));
+  EXPECT_THAT(message_of([&] { read_weights(folder.write("w.csv", "asset,weight\nA,1%\nA,1%\n")); }),
+              HasSubstr("A comes twice"));
+  EXPECT_THAT(message_of([&] { read_weights(folder.write("w.csv", "asset\nA\n")); }),
+              HasSubstr("Give a column 'asset'"));
+  EXPECT_THAT(message_of([&] { read_weights(folder.write("w.csv", "asset,weight\n")); }),
+              HasSubstr("it holds no weight"));
+}
+
+Mandate mandate_from(const std::string& text) {
+  const Folder folder;
+  return read_mandate(folder.write("rules.toml", text));
+}
+
+TEST(MandateFile, IsReadWhole) {
+  const Folder folder;
+  const auto mandate = read_mandate(folder.write("rules.toml", R"(
+[universe]
+prices = "prices"
+assets = ["A", "B"]
+benchmark = "IDX"
+currency = "HLC"
+[estimate]
+every = "2w"
+from = 2020-01-01
+to = "2021-12-31"
+risk_free = "1.5%"
+[limits]
+zebra = "A <= 12%"
+apple = "each >= 1%"
+[costs.all]
+bps = 12
+[costs."sector:bonds"]
+buy_bps = 4
+[schedules.often]
+check = "1w"
+[rehearsal]
+split = 2021-01-01
+wealth = 5_000
+delay = 0
+aims = ["equal", "target-return=8%"]
+)"));
+  EXPECT_EQ(*mandate.prices, folder / "prices");
+  EXPECT_THAT(mandate.assets, ElementsAre("A", "B"));
+  EXPECT_EQ(mandate.benchmark, "IDX");
+  EXPECT_EQ(mandate.every, (Interval{2, Unit::week}));
+  EXPECT_EQ(mandate.from, parse_day("2020-01-01"));
+  EXPECT_EQ(mandate.to, parse_day("2021-12-31"));
+  EXPECT_DOUBLE_EQ(*mandate.risk_free, 0.015);
+  ASSERT_EQ(mandate.limits.size(), 2u);
+  EXPECT_EQ(mandate.limits[0].name, "zebra");  // in the order of the file
+  ASSERT_EQ(mandate.costs.size(), 2u);
+  EXPECT_EQ(mandate.costs[1].applies_to, "sector:bonds");
+  EXPECT_EQ(mandate.costs[1].buy_bps, 4);
+  EXPECT_EQ(mandate.costs[1].sell_bps, 0);
+  EXPECT_EQ(mandate.schedules[0].name, "often");
+  EXPECT_EQ(mandate.wealth, 5000);
+  EXPECT_EQ(mandate.delay, 0);
+  EXPECT_EQ(mandate.aims.size(), 2u);
+}
+
+TEST(MandateFile, AnUnknownKeyIsNamedWithTheNearestKnown) {
+  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
+  EXPECT_THAT(complaint("[estimate]\nevry = \"1m\"\n"),
+              HasSubstr("rules.toml, line 2, estimate.evry: 'evry' is not a key that it knows. Did you mean 'every'?"));
+  EXPECT_THAT(complaint("[estmate]\n"), HasSubstr("Did you mean 'estimate'?"));
+  EXPECT_THAT(complaint("[costs.all]\nbp = 3\n"),
+              HasSubstr("costs.all.bp: 'bp' is not a key that it knows. Did you mean 'bps'?"));
+  EXPECT_THAT(complaint("prices = \"x\"\n"), HasSubstr("'prices' is not a key that it knows"));
+}
+
+TEST(MandateFile, SaysWhereAValueIsWrong) {
+  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
+  EXPECT_THAT(complaint("[universe]\nprices = 3\n"),
+              HasSubstr("line 2, universe.prices: the value is of another kind. Give a text"));
+  EXPECT_THAT(complaint("[estimate]\nrisk_free = 0.02\n"), HasSubstr("Give a percentage in quotes"));
+  EXPECT_THAT(complaint("[estimate]\nrisk_free = \"2\"\n"), HasSubstr("'2' has no % sign"));
+  EXPECT_THAT(complaint("[estimate]\nfrom = \"soon\"\n"), HasSubstr("estimate.from: 'soon' is not a day"));
+  EXPECT_THAT(complaint("[limits]\nfood = \"KELPFARM <= 30\"\n"),
+              testing::AllOf(HasSubstr("rules.toml, line 2, limits.food"), HasSubstr("'30' has no % sign")));
+  EXPECT_THAT(complaint("[schedules.x]\n"), HasSubstr("schedules.x.check: the key is missing"));
+  EXPECT_THAT(complaint("[rehearsal]\naims = [\"eqal\"]\n"), HasSubstr("Did you mean 'equal'?"));
+  EXPECT_THAT(complaint("[universe\n"), HasSubstr("rules.toml, line 1"));
+  EXPECT_THAT(complaint("costs = 3\n"), HasSubstr("Give a table, [costs]"));
+}
+
+Estimate estimate_from(const std::string& text) {
+  const Folder folder;
+  return read_estimate(folder.write("estimate.json", text));
+}
+
+TEST(EstimateFile, TakesTheFieldsAtTheTopOrUnderResult) {
+  const std::string fields =
+      R"("assets":["A","B"],"expected_return":[0.05,0.08],"covariance":[[0.04,0.01],[0.01,0.09]],"risk_free":0.01)";
+  for (const auto& text : {"{" + fields + "}", R"({"format":1,"result":{)" + fields + "}}"}) {
+    const auto estimate = estimate_from(text);
+    EXPECT_THAT(estimate.assets, ElementsAre("A", "B"));
+    EXPECT_EQ(estimate.covariance.between(0, 1), 0.01);
+    EXPECT_EQ(estimate.risk_free, 0.01);
+  }
+}
+
+TEST(EstimateFile, TakesFactors) {
+  const auto estimate = estimate_from(
+      R"({"assets":["A","B"],"expected_return":[0.05,0.08],"loadings":[[1],[2]],"factor_covariance":[[0.04]],
+          "specific_variance":[0.01,0.02]})");
+  EXPECT_NEAR(estimate.covariance.between(0, 1), 0.08, 1e-16);
+  EXPECT_NEAR(estimate.covariance.variance(1), 0.18, 1e-16);
+}
+
+TEST(EstimateFile, NamesTheFieldThatIsWrong) {
+  const auto complaint = [](const std::string& text) { return message_of([&] { estimate_from(text); }); };
+  const std::string start = R"({"assets":["A","B"],"expected_return":[0.05,0.08],)";
+  EXPECT_THAT(complaint("{"), HasSubstr("estimate.json: not JSON"));
+  EXPECT_THAT(complaint("[]"), HasSubstr("it holds no estimate"));
+  EXPECT_THAT(complaint("{}"), HasSubstr("field assets: it is missing"));
+  EXPECT_THAT(complaint(start + R"("x":1})"), HasSubstr("field covariance: it is missing"));
+  EXPECT_THAT(complaint(start + R"("covariance":[[1,0],[0]]})"), HasSubstr("row 2 has 1 figures, row 1 has 2"));
+  EXPECT_THAT(complaint(start + R"("covariance":[[1,null],[0,1]]})"), HasSubstr("null is not a number"));
+  EXPECT_THAT(complaint(start + R"("covariance":[[1,0.5],[0.4,1]]})"), HasSubstr("not symmetric"));
+  EXPECT_THAT(complaint(start + R"("covariance":[[1,2],[2,1]]})"), HasSubstr("not positive semidefinite"));
+  EXPECT_THAT(complaint(start + R"("covariance":[[1]]})"),
+              HasSubstr("2 assets, 2 expected returns and a covariance of 1"));
+  EXPECT_THAT(complaint(start + R"("covariance":[[1,0],[0,1]],"returns":"log"})"),
+              HasSubstr("field returns: the estimate is of log returns"));
+  EXPECT_THAT(complaint(R"({"assets":["A","a"],"expected_return":[0,0],"covariance":[[1,0],[0,1]]})"),
+              HasSubstr("it comes twice"));
+}
+
+TEST(Files, AreWrittenWholeOrNotAtAll) {
+  const Folder folder;
+  write_text_file(folder / "deep/er/file.txt", "hello");
+  EXPECT_EQ(read_text_file(folder / "deep/er/file.txt"), "hello");
+  folder.write("plain", "in the way");
+  EXPECT_THROW(write_text_file(folder / "plain/file.txt", "x"), OutsideFailure);
+  EXPECT_THROW(write_text_file(folder / "deep", "x"), OutsideFailure);  // a folder has this name
+  std::size_t left = 0;
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(folder.path()))
+    left += entry.is_regular_file();
+  EXPECT_EQ(left, 2u) << "no temporary file stays behind";
+  EXPECT_THAT(message_of([&] { read_text_file(folder / "deep"); }), HasSubstr("this is a folder"));
+}
+
+TEST(Csv, QuotesCellsThatNeedIt) {
+  EXPECT_EQ(csv_cell("plain"), "plain");
+  EXPECT_EQ(csv_cell("a,b"), "\"a,b\"");
+  EXPECT_EQ(csv_cell("say \"x\""), "\"say \"\"x\"\"\"");
+}
+
+}  // namespace
+}  // namespace inchtide::exchange

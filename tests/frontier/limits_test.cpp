@@ -1,0 +1,140 @@
+#include "inchtide/frontier/limits.hpp"
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+const std::vector<std::string> assets = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
+
+template <typename Action>
+std::string message_of(Action action) {
+  try {
+    action();
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+Limits limits_of(const std::vector<const char*>& texts) {
+  Limits limits;
+  for (const char* text : texts) limits.push_back(Limit::parse(text));
+  return limits;
+}
+
+TEST(Limit, ReadsOneAssetEachRangesAndEqualities) {
+  const auto cap = Limit::parse("KELPFARM <= 12%", "food");
+  EXPECT_EQ(cap.name, "food");
+  EXPECT_EQ(cap.asset, "KELPFARM");
+  EXPECT_EQ(cap.upper, 0.12);
+  EXPECT_FALSE(cap.lower);
+  const auto each = Limit::parse("each>=1%");
+  EXPECT_TRUE(each.asset.empty());
+  EXPECT_EQ(each.lower, 0.01);
+  const auto range = Limit::parse("5% <= kelpfarm <= 12.5%");
+  EXPECT_EQ(range.lower, 0.05);
+  EXPECT_EQ(range.upper, 0.125);
+  const auto turned = Limit::parse("12% >= KELPFARM >= 5%");
+  EXPECT_EQ(turned.lower, 0.05);
+  EXPECT_EQ(turned.upper, 0.12);
+  const auto front = Limit::parse("5% <= KELPFARM");
+  EXPECT_EQ(front.lower, 0.05);
+  EXPECT_FALSE(front.upper);
+  const auto equal = Limit::parse("HOLLBOND = 20%");
+  EXPECT_EQ(equal.lower, 0.2);
+  EXPECT_EQ(equal.upper, 0.2);
+}
+
+TEST(Limit, QuotesAndPrefixProtectACode) {
+  EXPECT_EQ(Limit::parse("'BB-A <= x' <= 5%").asset, "BB-A <= x");
+  EXPECT_EQ(Limit::parse("asset:each <= 5%").asset, "each");
+  EXPECT_EQ(Limit::parse("asset:'a b' <= 5%").asset, "a b");
+}
+
+TEST(Limit, SaysWhatIsWrongWithATextThatIsNone) {
+  EXPECT_THAT(message_of([] { Limit::parse("KELPFARM <= 30", "food"); }),
+              HasSubstr("limit food 'KELPFARM <= 30': '30' has no % sign. Write 30% or 3000%"));
+  EXPECT_THAT(message_of([] { Limit::parse("KELPFARM < 30%"); }), HasSubstr("Write <="));
+  EXPECT_THAT(message_of([] { Limit::parse("KELPFARM"); }), HasSubstr("not an inequality"));
+  EXPECT_THAT(message_of([] { Limit::parse(""); }), HasSubstr("it is empty"));
+  EXPECT_THAT(message_of([] { Limit::parse("<= 5%"); }), HasSubstr("it bounds nothing"));
+  EXPECT_THAT(message_of([] { Limit::parse("10% <= KELPFARM <= 5%"); }), HasSubstr("lies above its upper end"));
+  EXPECT_THAT(message_of([] { Limit::parse("5% <= KELPFARM >= 1%"); }), HasSubstr("the same end"));
+  EXPECT_THAT(message_of([] { Limit::parse("5% = KELPFARM <= 9%"); }), HasSubstr("a range takes"));
+  EXPECT_THAT(message_of([] { Limit::parse("'KELPFARM <= 5%"); }), HasSubstr("a quote is not closed"));
+  for (const char* other : {"sector:power <= 30%", "each in sector:power <= 3%", "gross <= 130%", "holdings <= 12%"}) {
+    EXPECT_THAT(message_of([&] { Limit::parse(other); }), HasSubstr("is not offered")) << other;
+  }
+}
+
+TEST(Bounds, AreTheTightestOfAllLimits) {
+  const auto bounds = bounds_of(
+      limits_of({"each <= 50%", "kelpfarm <= 40%", "each >= 2%", "HOLLBOND >= 20%", "HOLLBOND <= 60%"}), assets);
+  EXPECT_THAT(bounds.upper, ElementsAre(0.5, 0.4, 0.5));
+  EXPECT_THAT(bounds.lower, ElementsAre(0.02, 0.02, 0.2));
+  EXPECT_THAT(bounds.upper_limit, ElementsAre(0, 1, 0));
+  EXPECT_THAT(bounds.lower_limit, ElementsAre(2, 2, 3));
+}
+
+TEST(Bounds, AreLongOnlyUnlessALimitGivesALowerEnd) {
+  EXPECT_THAT(bounds_of({}, assets).lower, ElementsAre(0, 0, 0));
+  EXPECT_THAT(bounds_of(limits_of({"KELPFARM >= -10%"}), assets).lower, ElementsAre(0, -0.1, 0));
+}
+
+TEST(Bounds, AnUnknownAssetIsNamedWithTheNearestKnown) {
+  EXPECT_THAT(message_of([] { bounds_of(limits_of({"KELPFRAM <= 5%"}), assets); }),
+              HasSubstr("no asset has the code 'KELPFRAM'. Did you mean 'KELPFARM'?"));
+}
+
+std::vector<std::string> conflict_in(const std::vector<const char*>& texts, std::string* message = nullptr) {
+  try {
+    bounds_of(limits_of(texts), assets);
+  } catch (const InfeasibleLimits& error) {
+    if (message != nullptr) *message = error.what();
+    return error.conflict;
+  }
+  return {};
+}
+
+TEST(Conflict, IsGivenInTheUsersWordsAndFigures) {
+  std::string message;
+  EXPECT_THAT(conflict_in({"each >= 40%", "KELPFARM <= 90%"}, &message), ElementsAre("each >= 40%"));
+  EXPECT_THAT(message, HasSubstr("over 3 assets they need 120%, the budget is 100%"));
+  EXPECT_THAT(conflict_in({"each <= 30%"}, &message), ElementsAre("each <= 30%"));
+  EXPECT_THAT(message, HasSubstr("over 3 assets they allow 90%, the budget is 100%"));
+  EXPECT_THAT(conflict_in({"each <= 50%", "KELPFARM >= 20%", "KELPFARM <= 10%"}, &message),
+              ElementsAre("KELPFARM >= 20%", "KELPFARM <= 10%"));
+  EXPECT_THAT(message, HasSubstr("KELPFARM would have to be at least 20% and at most 10%"));
+}
+
+TEST(Conflict, HasNoMemberThatCanBeDropped) {
+  const std::vector<const char*> all = {"TIDEMILL >= 50%", "each <= 60%", "KELPFARM >= 30%", "HOLLBOND >= 30%",
+                                        "TIDEMILL <= 70%"};
+  const auto conflict = conflict_in(all);
+  ASSERT_THAT(conflict, ElementsAre("TIDEMILL >= 50%", "KELPFARM >= 30%", "HOLLBOND >= 30%"));
+  for (std::size_t dropped = 0; dropped < conflict.size(); ++dropped) {
+    std::vector<const char*> rest;
+    for (std::size_t k = 0; k < conflict.size(); ++k) {
+      if (k != dropped) rest.push_back(conflict[k].c_str());
+    }
+    EXPECT_TRUE(conflict_in(rest).empty()) << "without " << conflict[dropped];
+  }
+}
+
+TEST(Violations, NameTheLimitTheAssetAndTheSize) {
+  const auto found = violations_of(limits_of({"each <= 50%"}), assets, Eigen::Vector3d(0.7, -0.1, 0.3));
+  ASSERT_EQ(found.size(), 3u);
+  EXPECT_EQ(found[0].limit, "budget = 100%");
+  EXPECT_NEAR(found[0].by, 0.1, 1e-15);
+  EXPECT_EQ(found[1].limit, "each <= 50%");
+  EXPECT_EQ(found[1].asset, "TIDEMILL");
+  EXPECT_NEAR(found[1].by, 0.2, 1e-15);
+  EXPECT_EQ(found[2].limit, "long only");
+}
+
+}  // namespace
+}  // namespace inchtide

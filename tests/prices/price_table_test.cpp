@@ -1,0 +1,140 @@
+#include "inchtide/prices/price_table.hpp"
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+Day day(const char* text) {
+  return *parse_day(text);
+}
+
+PriceHistory history(const std::string& code, const std::vector<const char*>& days, std::vector<double> prices) {
+  PriceHistory h{code, "HLC", PriceField::close, {}, std::move(prices)};
+  for (const char* text : days) h.days.push_back(day(text));
+  return h;
+}
+
+template <typename Action>
+std::string message_of(Action action) {
+  try {
+    action();
+  } catch (const InputError& error) {
+    return error.what();
+  }
+  return "nothing was thrown";
+}
+
+TEST(Align, MatchesRowsByDayAndNeverByPosition) {
+  const auto a = history("A", {"2024-01-02", "2024-01-03", "2024-01-05"}, {10, 11, 13});
+  const auto b = history("B", {"2024-01-01", "2024-01-03", "2024-01-04", "2024-01-05"}, {1, 3, 4, 5});
+  const auto aligned = align_common({a, b});
+  EXPECT_THAT(aligned.table.days, ElementsAre(day("2024-01-03"), day("2024-01-05")));
+  EXPECT_EQ(aligned.table.prices(0, 0), 11);
+  EXPECT_EQ(aligned.table.prices(0, 1), 3);
+  EXPECT_EQ(aligned.table.prices(1, 0), 13);
+  EXPECT_EQ(aligned.table.prices(1, 1), 5);
+  EXPECT_EQ(aligned.days_seen, 5u);
+  EXPECT_EQ(aligned.days_dropped, 3u);
+  // A lacks the 4th within its span; B lacks the 2nd within its own.
+  EXPECT_EQ(aligned.coverage[0].holes, 1u);
+  EXPECT_EQ(aligned.coverage[0].first_hole, day("2024-01-04"));
+  EXPECT_EQ(aligned.coverage[1].first_hole, day("2024-01-02"));
+}
+
+TEST(Align, WithoutACommonDayNamesTheTwoThatExcludeEachOther) {
+  const auto a = history("A", {"2024-01-02", "2024-01-03"}, {1, 2});
+  const auto b = history("B", {"2024-01-03", "2024-01-04"}, {1, 2});
+  const auto c = history("C", {"2024-01-04", "2024-01-05"}, {1, 2});
+  EXPECT_THAT(message_of([&] {
+                align_common({a, b, c});
+              }),
+              HasSubstr("A (2024-01-02 to 2024-01-03) and C (2024-01-04 to 2024-01-05) share no day"));
+}
+
+TEST(Align, RefusesTwoHistoriesOfOneCode) {
+  const auto a = history("A", {"2024-01-02"}, {1}), b = history("a", {"2024-01-02"}, {1});
+  EXPECT_THAT(message_of([&] { align_common({a, b}); }), HasSubstr("two histories have this code"));
+}
+
+TEST(History, ChecksItsRows) {
+  EXPECT_THAT(message_of([] {
+                history("A", {"2024-01-02", "2024-01-02"}, {1, 2}).check("f");
+              }),
+              HasSubstr("f: 2024-01-02 comes twice"));
+  EXPECT_THAT(message_of([] {
+                history("A", {"2024-01-03", "2024-01-02"}, {1, 2}).check("f");
+              }),
+              HasSubstr("2024-01-02 comes after 2024-01-03"));
+  EXPECT_THAT(message_of([] { history("A", {"2024-01-02"}, {0}).check("f"); }), HasSubstr("price on 2024-01-02 is 0"));
+  EXPECT_THROW(history("A", {"2024-01-02"}, {NAN}).check("f"), InputError);
+  EXPECT_THROW(history("A", {}, {}).check("f"), InputError);
+}
+
+TEST(Spikes, AreMisprintsThatComeBackAndNotSplitsOrCrashes) {
+  const std::vector<const char*> days = {"2024-01-02", "2024-01-03", "2024-01-04", "2024-01-05"};
+  const auto spikes = find_spikes(history("A", days, {10, 100, 10.2, 10.1}));
+  ASSERT_EQ(spikes.size(), 1u);
+  EXPECT_EQ(spikes[0].day, day("2024-01-03"));
+  EXPECT_EQ(find_spikes(history("A", days, {10, 1, 10, 10})).size(), 1u);
+  EXPECT_TRUE(find_spikes(history("A", days, {10, 5, 5.1, 5})).empty());
+  EXPECT_TRUE(find_spikes(history("A", days, {10, 2, 2.1, 2})).empty());
+}
+
+TEST(PeriodEnds, TakeTheLastTradingDayOfEachMonth) {
+  const auto table =
+      align_common(
+          {history("A",
+                   {"2024-01-30", "2024-01-31", "2024-02-01", "2024-02-28", "2024-03-28", "2024-03-29", "2024-04-02"},
+                   {1, 2, 3, 4, 5, 6, 7})})
+          .table;
+  const auto ends = period_ends(table, {1, Unit::month});
+  EXPECT_THAT(ends.table.days, ElementsAre(day("2024-01-31"), day("2024-02-28"), day("2024-03-29")));
+  EXPECT_TRUE(ends.last_unfinished);
+  EXPECT_FALSE(ends.last_kept);
+  const auto kept = period_ends(table, {1, Unit::month}, true);
+  EXPECT_EQ(kept.table.days.back(), day("2024-04-02"));
+  EXPECT_TRUE(kept.last_kept);
+}
+
+TEST(PeriodEnds, AWeekendDoesNotLeaveAMonthUnfinished) {
+  // 2024-03-29 was a Friday and the 31st a Sunday.
+  const auto table = align_common({history("A", {"2024-02-29", "2024-03-29"}, {1, 2})}).table;
+  EXPECT_FALSE(period_ends(table, {1, Unit::month}).last_unfinished);
+}
+
+TEST(PeriodEnds, ATableCutFromALongerOneKnowsThatItsMonthIsOver) {
+  const auto whole =
+      align_common({history("A", {"2024-02-29", "2024-03-27", "2024-04-02"}, {1, 2, 3})}).table;  // the 28th: a holiday
+  EXPECT_FALSE(period_ends(whole.between({}, day("2024-03-31")), {1, Unit::month}).last_unfinished);
+  EXPECT_TRUE(period_ends(whole.between({}, day("2024-03-27")), {1, Unit::month}).last_unfinished);
+}
+
+TEST(PeriodEnds, EveryKthDayWorksForAnyK) {
+  std::vector<const char*> days = {"2024-01-01", "2024-01-02", "2024-01-03", "2024-01-04",
+                                   "2024-01-05", "2024-01-08", "2024-01-09"};
+  const auto table = align_common({history("A", days, {1, 2, 3, 4, 5, 6, 7})}).table;
+  for (int k = 1; k <= 8; ++k) {
+    const auto picked = period_ends(table, {k, Unit::day}).table;
+    ASSERT_EQ(picked.rows(), std::size_t((6 / k) + 1));
+    for (std::size_t i = 0; i < picked.rows(); ++i)
+      EXPECT_EQ(picked.prices(Eigen::Index(i), 0), double(1 + k * int(i)));
+  }
+}
+
+TEST(PriceTable, CutsAndPicks) {
+  const auto table = align_common({history("A", {"2024-01-02", "2024-01-03"}, {1, 2}),
+                                   history("B", {"2024-01-02", "2024-01-03"}, {3, 4})})
+                         .table;
+  EXPECT_EQ(table.only({"b"}).prices(1, 0), 4);
+  EXPECT_EQ(table.between(day("2024-01-03"), {}).rows(), 1u);
+  EXPECT_THAT(message_of([&] { table.between(day("2025-01-01"), {}); }),
+              HasSubstr("The prices run from 2024-01-02 to 2024-01-03"));
+  EXPECT_THAT(message_of([&] { table.only({"C"}); }), HasSubstr("C: no asset has this code"));
+}
+
+}  // namespace
+}  // namespace inchtide

@@ -1,0 +1,241 @@
+#include "inchtide/rehearsal/rehearsal.hpp"
+
+#include <cmath>
+#include <random>
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+using std::chrono::days;
+using testing::HasSubstr;
+
+// Weekdays from 2024-01-01 with random walks as prices.
+PriceTable random_table(int rows, int assets, unsigned seed) {
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal;
+  PriceTable table;
+  for (Day day = *parse_day("2024-01-01"); int(table.days.size()) < rows; day += days{1}) {
+    if (std::chrono::weekday{day}.iso_encoding() <= 5) table.days.push_back(day);
+  }
+  table.prices.resize(rows, assets);
+  for (int i = 0; i < assets; ++i) {
+    table.assets.push_back({"A" + std::to_string(i + 1), "HLC"});
+    double price = 50 + 10 * i;
+    for (int t = 0; t < rows; ++t) table.prices(t, i) = price *= 1 + 0.0003 * i + 0.015 * normal(random);
+  }
+  return table;
+}
+
+CostRates rates(std::size_t assets, double buy_bps, double sell_bps) {
+  return {std::vector<double>(assets, buy_bps * basis_point), std::vector<double>(assets, sell_bps * basis_point)};
+}
+
+RehearsalPlan plan_of(const Eigen::VectorXd& weights, const char* schedule, const CostRates& costs) {
+  return {"test", "given", weights, Schedule::parse(schedule, "test"), costs};
+}
+
+const Eigen::Vector3d mixed(0.5, 0.3, 0.2);
+
+TEST(Schedule, LooksOnTheLastOrFirstTradingDay) {
+  const auto table = random_table(70, 1, 1);  // 2024-01-01 to 2024-04-05
+  const auto looked = [&](const char* text) {
+    std::vector<std::string> result;
+    const auto looks = Schedule::parse(text, "").looks(table.days);
+    for (std::size_t i = 0; i < looks.size(); ++i) {
+      if (looks[i]) result.push_back(to_string(table.days[i]));
+    }
+    return result;
+  };
+  using testing::ElementsAre;
+  EXPECT_THAT(looked("never"), ElementsAre());
+  EXPECT_THAT(looked("1m"), ElementsAre("2024-01-31", "2024-02-29", "2024-03-29", "2024-04-05"));
+  EXPECT_THAT(looked("1m@first"), ElementsAre("2024-02-01", "2024-03-01", "2024-04-01"));
+  EXPECT_THAT(looked("1q"), ElementsAre("2024-03-29", "2024-04-05"));
+  EXPECT_THAT(looked("30d"), ElementsAre("2024-02-12", "2024-03-25"));
+}
+
+TEST(Schedule, RefusesWhatItCannotDo) {
+  for (const char* text : {"", "sometimes", "band:5pp", "1q+band:5pp", "1m@middle", "0m"}) {
+    EXPECT_THROW(Schedule::parse(text, "--schedule"), InputError) << text;
+  }
+  EXPECT_EQ(Schedule::parse("1q@first", "").text(), "1q@first");
+}
+
+TEST(Rehearsal, WithoutCostsAndTradesIsTheWeightedSumOfPriceRelatives) {
+  const auto table = random_table(300, 3, 7);
+  const auto run = rehearse(table, plan_of(mixed, "never", CostRates::none(3)), {1000, 1, 0});
+  EXPECT_EQ(run.net[0], 1000);
+  for (Eigen::Index t = 1; t < 300; ++t) {
+    const double relatives = mixed.dot(table.prices.row(t).cwiseQuotient(table.prices.row(1)).transpose());
+    ASSERT_NEAR(run.net[t] / (1000 * relatives), 1, 1e-13);
+  }
+  EXPECT_EQ(run.trades.size(), 1u);
+  EXPECT_EQ(run.costs_paid, 0);
+  EXPECT_NEAR(run.cost_per_year, 0, 1e-14);
+}
+
+TEST(Rehearsal, TheFirstPurchaseComesOutOfTheWealth) {
+  // One asset at 25 bp: W + 0.0025 W = 1000.
+  const auto table = random_table(10, 1, 2);
+  const auto run = rehearse(table, plan_of(Eigen::VectorXd::Ones(1), "never", rates(1, 25, 10)), {1000, 1, 0});
+  EXPECT_NEAR(run.trades[0].wealth_after, 1000 / 1.0025, 1e-10);
+  EXPECT_NEAR(run.trades[0].cost, 1000 - 1000 / 1.0025, 1e-10);
+  EXPECT_NEAR(run.trades[0].turnover, 1, 1e-12);
+  EXPECT_NEAR(run.gross[1], 1000, 1e-12);
+}
+
+// Replays the trades on units and cash of its own.
+void check_ledger(const PriceTable& table, const RehearsalPlan& plan, const Rehearsal& run) {
+  Eigen::VectorXd units = Eigen::VectorXd::Zero(plan.weights.size());
+  double cash = run.net[0];
+  std::size_t next = 0;
+  for (std::size_t t = 0; t < table.rows(); ++t) {
+    const Eigen::VectorXd prices = table.prices.row(Eigen::Index(t)).transpose();
+    if (next < run.trades.size() && run.trades[next].traded == table.days[t]) {
+      const auto& trade = run.trades[next++];
+      ASSERT_NEAR(trade.wealth_before / (units.dot(prices) + cash), 1, 1e-12);
+      double cost = 0;
+      for (Eigen::Index i = 0; i < units.size(); ++i) {
+        const double rate = trade.value[i] > 0 ? plan.costs.buy[std::size_t(i)] : plan.costs.sell[std::size_t(i)];
+        cost += rate * std::abs(trade.value[i]);
+        units[i] += trade.value[i] / prices[i];
+      }
+      cash -= trade.value.sum() + cost;
+      ASSERT_NEAR(trade.cost, cost, 1e-9);
+      ASSERT_NEAR((trade.wealth_before - trade.cost) / trade.wealth_after, 1, 1e-12);
+      // What is held afterwards has the target weights of the wealth after costs.
+      for (Eigen::Index i = 0; i < units.size(); ++i) {
+        ASSERT_NEAR(units[i] * prices[i] / trade.wealth_after, plan.weights[i], 1e-12);
+      }
+    }
+    ASSERT_NEAR(run.net[Eigen::Index(t)] / (units.dot(prices) + cash), 1, 1e-12);
+  }
+  EXPECT_EQ(next, run.trades.size());
+}
+
+TEST(Rehearsal, TheLedgerBalances) {
+  const auto table = random_table(500, 3, 4);
+  for (const char* schedule : {"never", "1w", "1m", "1q@first", "7d"}) {
+    for (const Eigen::Vector3d& weights : {mixed, Eigen::Vector3d(0.4, 0.3, 0.0), Eigen::Vector3d(1.2, -0.4, 0.2)}) {
+      const auto plan = plan_of(weights, schedule, rates(3, 40, 15));
+      check_ledger(table, plan, rehearse(table, plan, {1e6, 1, 0.02}));
+    }
+  }
+}
+
+TEST(Rehearsal, NothingDecidedDependsOnLaterPrices) {
+  const auto table = random_table(260, 3, 9);
+  const auto plan = plan_of(mixed, "1m", rates(3, 20, 20));
+  const auto before = rehearse(table, plan, {});
+  for (std::size_t changed : {30u, 100u, 200u}) {
+    auto other = table;
+    other.prices.bottomRows(Eigen::Index(table.rows() - changed)) *= 1.7;
+    other.prices(Eigen::Index(changed), 1) *= 0.5;
+    const auto after = rehearse(other, plan, {});
+    for (std::size_t t = 0; t < changed; ++t) ASSERT_EQ(before.net[Eigen::Index(t)], after.net[Eigen::Index(t)]);
+    for (std::size_t k = 0; k < before.trades.size(); ++k) {
+      if (before.trades[k].traded >= table.days[changed]) continue;
+      EXPECT_EQ(before.trades[k].value, after.trades[k].value);
+      EXPECT_EQ(before.trades[k].decided, after.trades[k].decided);
+    }
+  }
+}
+
+TEST(Rehearsal, TradesTheChosenNumberOfDaysAfterItsDecision) {
+  const auto table = random_table(100, 3, 9);
+  for (int delay : {0, 1, 3}) {
+    const auto run = rehearse(table, plan_of(mixed, "1m", CostRates::none(3)), {1000, delay, 0});
+    EXPECT_EQ(run.trades[0].decided, table.days[0]);
+    EXPECT_EQ(run.trades[0].traded, table.days[std::size_t(delay)]);
+    EXPECT_EQ(run.trades[1].decided, *parse_day("2024-01-31"));
+    EXPECT_EQ(run.trades[1].traded, *parse_day(delay == 0 ? "2024-01-31" : delay == 1 ? "2024-02-01" : "2024-02-05"));
+  }
+}
+
+TEST(Rehearsal, GrossIsNetWithEachDaysCostsLeftOut) {
+  const auto table = random_table(260, 3, 5);
+  const auto run = rehearse(table, plan_of(mixed, "1m", rates(3, 30, 30)), {1000, 1, 0});
+  // Gross over net grows by wealth before over wealth after costs on each trading day, and on no other.
+  double kept = 1;
+  for (const auto& trade : run.trades) kept *= trade.wealth_after / trade.wealth_before;
+  EXPECT_NEAR(run.net[259] / run.gross[259], kept, 1e-12);
+  EXPECT_GT(run.cost_per_year, 0);
+}
+
+TEST(Rehearsal, MeasuresByHand) {
+  // Bought at 100 on day 1, then 110, 99, 121: daily +10%, -10%, +22.22%. The first day's return, in cash, is 0.
+  PriceTable table;
+  for (const char* day : {"2024-01-01", "2024-01-02", "2024-01-03", "2024-01-04", "2026-01-01"}) {
+    table.days.push_back(*parse_day(day));
+  }
+  table.assets = {{"A", "HLC"}};
+  table.prices.resize(5, 1);
+  table.prices << 100, 100, 110, 99, 121;
+  const auto run = rehearse(table, plan_of(Eigen::VectorXd::Ones(1), "never", CostRates::none(1)), {1000, 1, 0.03});
+  const double years = 731 / 365.25;
+  EXPECT_NEAR(run.growth, 0.21, 1e-14);
+  EXPECT_NEAR(run.growth_per_year, std::pow(1.21, 1 / years) - 1, 1e-13);
+  EXPECT_NEAR(run.max_drawdown, -0.1, 1e-14);
+  EXPECT_EQ(run.max_drawdown_from, *parse_day("2024-01-03"));
+  EXPECT_EQ(run.max_drawdown_to, *parse_day("2024-01-04"));
+  const double r[] = {0, 0.1, -0.1, 121.0 / 99 - 1};
+  double mean = 0, squares = 0;
+  for (double x : r) mean += x / 4;
+  for (double x : r) squares += (x - mean) * (x - mean);
+  EXPECT_NEAR(run.volatility, std::sqrt(252 * squares / 3), 1e-13);
+  EXPECT_NEAR(run.sharpe, (252 * mean - 0.03) / std::sqrt(252 * squares / 3), 1e-12);
+  EXPECT_NEAR(run.turnover_per_year, 1 / years, 1e-13);
+  EXPECT_EQ(run.orders, 1u);
+}
+
+TEST(WealthAfterCosts, SolvesItsEquationForRandomTrades) {
+  std::mt19937_64 random(1);
+  std::uniform_real_distribution<double> uniform(-0.5, 1);
+  for (int trial = 0; trial < 2000; ++trial) {
+    const Eigen::Index n = 1 + trial % 9;
+    Eigen::VectorXd holdings(n), weights(n);
+    CostRates costs = CostRates::none(std::size_t(n));
+    for (Eigen::Index i = 0; i < n; ++i) {
+      holdings[i] = 1000 * uniform(random);
+      weights[i] = uniform(random) / double(n);
+      costs.buy[std::size_t(i)] = 0.2 * std::abs(uniform(random));
+      costs.sell[std::size_t(i)] = 0.2 * std::abs(uniform(random));
+    }
+    const double before = 500 + holdings.cwiseAbs().sum();
+    const double after = wealth_after_costs(before, holdings, weights, costs);
+    double cost = 0;
+    for (Eigen::Index i = 0; i < n; ++i) {
+      const double value = weights[i] * after - holdings[i];
+      cost += std::abs(value) * (value > 0 ? costs.buy[std::size_t(i)] : costs.sell[std::size_t(i)]);
+    }
+    ASSERT_NEAR((after + cost) / before, 1, 1e-13);
+  }
+}
+
+TEST(Rehearsal, SaysWhyItCannotRun) {
+  const auto message = [](const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {
+    try {
+      rehearse(table, plan, options);
+    } catch (const InputError& error) {
+      return std::string(error.what());
+    }
+    return std::string("nothing was thrown");
+  };
+  const auto table = random_table(30, 3, 1);
+  EXPECT_THAT(message(table, plan_of(Eigen::Vector2d(1, 0), "never", rates(3, 1, 1)), {}), HasSubstr("2 weights"));
+  EXPECT_THAT(message(table, plan_of(mixed, "never", rates(3, 1, 1)), {1000, -1, 0}), HasSubstr("would look ahead"));
+  EXPECT_THAT(message(table, plan_of(mixed, "never", rates(3, 1, 1)), {0, 1, 0}), HasSubstr("without wealth"));
+  EXPECT_THAT(message(random_table(2, 3, 1), plan_of(mixed, "never", rates(3, 1, 1)), {}), HasSubstr("too few"));
+  EXPECT_THAT(message(table, plan_of(Eigen::Vector3d(2, 2, -3), "never", rates(3, 2000, 2000)), {}),
+              HasSubstr("could eat all wealth"));
+  auto rising = table;
+  rising.prices.col(0) = Eigen::VectorXd::LinSpaced(30, 100, 1000);
+  rising.prices.col(1).setConstant(10);
+  EXPECT_THAT(message(rising, plan_of(Eigen::Vector3d(-1, 2, 0), "never", rates(3, 0, 0)), {}),
+              HasSubstr("the short positions have lost all wealth"));
+}
+
+}  // namespace
+}  // namespace inchtide

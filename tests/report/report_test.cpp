@@ -1,0 +1,168 @@
+#include <cstdlib>
+#include <nlohmann/json.hpp>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/report/chart.hpp"
+#include "inchtide/report/documents.hpp"
+#include "inchtide/report/table.hpp"
+#include "inchtide/report/views.hpp"
+#include "support/process.hpp"
+
+namespace inchtide::report {
+namespace {
+
+using testing::HasSubstr;
+using testing::StartsWith;
+
+Table sample() {
+  Table table{"sample",
+              "A sample",
+              {{"Asset"},
+               {"Return", Format::percent},
+               {"Sharpe", Format::number3},
+               {"Wealth", Format::money, "HLC"},
+               {"Day", Format::day}},
+              {},
+              {"a note"}};
+  table.add({std::string("KELPFARM"), 0.123456789, 1.5, 1234567.8, *parse_day("2024-02-29")});
+  table.add({std::string("a, \"b\""), -1e-9, std::monostate{}, -950.0, *parse_day("2024-03-01")});
+  return table;
+}
+
+TEST(Table, AsTextHasAlignedColumnsAndNoScientificNotation) {
+  EXPECT_EQ(to_text(sample()),
+            "A sample\n"
+            "Asset     Return  Sharpe  Wealth [HLC]  Day\n"
+            "--------  ------  ------  ------------  ----------\n"
+            "KELPFARM  12.35%   1.500     1,234,568  2024-02-29\n"
+            "a, \"b\"     0.00%       -          -950  2024-03-01\n"
+            "  a note\n");
+}
+
+TEST(Table, AsCsvKeepsRoundTripPrecision) {
+  EXPECT_EQ(to_csv(sample()),
+            "Asset,Return,Sharpe,Wealth [HLC],Day\n"
+            "KELPFARM,0.123456789,1.5,1234567.8,2024-02-29\n"
+            "\"a, \"\"b\"\"\",-1e-09,,-950,2024-03-01\n");
+}
+
+TEST(Table, AsJsonHasColumnsAndRows) {
+  const auto json = to_json(sample());
+  EXPECT_EQ(json["columns"][3]["unit"], "HLC");
+  EXPECT_EQ(json["rows"][0][1].get<double>(), 0.123456789);
+  EXPECT_TRUE(json["rows"][1][2].is_null());
+  EXPECT_EQ(json["rows"][1][4], "2024-03-01");
+}
+
+TEST(Table, WidthsCountCharactersAndNotBytes) {
+  Table table{"x", "", {{"Name"}, {"n", Format::count}}, {}, {}};
+  table.add({std::string("Søren"), 1.0});
+  EXPECT_THAT(to_text(table), HasSubstr("Søren  1\n"));
+}
+
+TEST(Table, RefusesRowsOfAnotherWidth) {
+  auto table = sample();
+  EXPECT_THROW(table.add({std::string("x")}), std::logic_error);
+}
+
+TEST(Shown, SmallAndMissingFigures) {
+  EXPECT_EQ(shown(1e-12, Format::percent), "0.00%");
+  EXPECT_EQ(shown(-0.0004, Format::number3), "0.000");
+  EXPECT_EQ(shown(std::nan(""), Format::number2), "-");
+  EXPECT_EQ(shown(1e15, Format::money), "1,000,000,000,000,000");
+  EXPECT_EQ(shown(-999.6, Format::count), "-1,000");
+}
+
+Chart small_chart() {
+  Chart chart;
+  chart.title = "It's a \"chart\"";
+  chart.x = {"Volatility per year", Scale::percent};
+  chart.y = {"Return per year", Scale::percent};
+  chart.series = {{Series::Kind::line, "line", {0, 0.1, 0.2}, {0, 0.05, 0.07}, {}},
+                  {Series::Kind::points, "points", {0.1}, {0.02}, {"KELPFARM"}}};
+  return chart;
+}
+
+TEST(Draw, WritesPngSvgAndPdfByTheEnding) {
+  const test::Folder folder;
+  draw(small_chart(), folder / "a.png");
+  draw(small_chart(), folder / "new/a.svg");
+  draw(small_chart(), folder / "a.pdf");
+  EXPECT_THAT(test::text_of(folder / "a.png"), StartsWith("\x89PNG"));
+  EXPECT_THAT(test::text_of(folder / "new/a.svg"),
+              testing::AllOf(HasSubstr("<svg"), HasSubstr("KELPFARM"), HasSubstr("It's a")));
+  EXPECT_THAT(test::text_of(folder / "a.pdf"), StartsWith("%PDF"));
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 3) << "nothing else stays behind";
+}
+
+TEST(Draw, RefusesOtherEndingsAndEmptySeries) {
+  const test::Folder folder;
+  EXPECT_THROW(draw(small_chart(), folder / "a.gif"), InputError);
+  auto chart = small_chart();
+  chart.series[0].x.clear();
+  EXPECT_THROW(draw(chart, folder / "a.png"), InputError);
+  EXPECT_TRUE(folder.is_empty());
+}
+
+TEST(Draw, AMissingGnuplotIsAClearMessageAndLeavesNothing) {
+  const test::Folder folder;
+  const std::string path = std::getenv("PATH");
+  setenv("PATH", folder.path().c_str(), 1);
+  std::string message;
+  try {
+    draw(small_chart(), folder / "a.png");
+  } catch (const OutsideFailure& error) {
+    message = error.what();
+  }
+  setenv("PATH", path.c_str(), 1);
+  EXPECT_THAT(message, HasSubstr("gnuplot is not installed"));
+  EXPECT_THAT(message, HasSubstr("apt-get install gnuplot-nox"));
+  EXPECT_TRUE(folder.is_empty());
+}
+
+Frontier two_asset_frontier() {
+  Estimate estimate;
+  estimate.assets = {"HOLLBOND", "HOLLBANK"};
+  estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+  estimate.covariance = Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+  return trace_frontier(estimate, Limits{});
+}
+
+TEST(Documents, FrontierLeavesOutZeroWeightsAndMissingPortfolios) {
+  const auto frontier = two_asset_frontier();
+  const auto json = frontier_result(frontier, 0.01);
+  EXPECT_EQ(json["corners"][0]["weights"].dump(), R"({"HOLLBANK":1.0})");
+  EXPECT_EQ(json["corners"].back()["lambda"], 0);
+  EXPECT_NEAR(json["minimum_variance"]["weights"]["HOLLBOND"].get<double>(), 0.04 / 0.0425, 1e-12);
+  EXPECT_GT(json["maximum_sharpe"]["sharpe"].get<double>(), 0);
+  EXPECT_TRUE(frontier_result(frontier, 0.09)["maximum_sharpe"].is_null());
+}
+
+TEST(Documents, TheEnvelopeIsTheSameForAll) {
+  const auto json = Json::parse(document("weigh", {{"a", 1}}, {"careful"}, {{"portfolios", Json::array()}}));
+  EXPECT_EQ(json["format"], 1);
+  EXPECT_EQ(json["command"], "weigh");
+  EXPECT_EQ(json["warnings"][0], "careful");
+  EXPECT_TRUE(json.contains("inchtide"));
+  EXPECT_TRUE(json["result"].contains("portfolios"));
+}
+
+TEST(Views, CornersNameWhatComesAndGoes) {
+  const auto table = corners_table(two_asset_frontier(), 0.01);
+  ASSERT_EQ(table.rows.size(), 2u);
+  EXPECT_EQ(std::get<std::string>(table.rows[0][5]), "highest return, HOLLBOND in");
+  EXPECT_EQ(std::get<std::string>(table.rows[1][5]), "minimum variance");
+}
+
+TEST(Views, FrontierChartHoldsTheCapitalMarketLineOnlyWhereThereIsOne) {
+  const auto names = [](const Chart& chart) {
+    std::vector<std::string> result;
+    for (const auto& series : chart.series) result.push_back(series.name);
+    return result;
+  };
+  EXPECT_THAT(names(frontier_chart(two_asset_frontier(), 0.01)), testing::Contains("capital market line from 1%"));
+  EXPECT_THAT(names(frontier_chart(two_asset_frontier(), 0.09)), testing::Not(testing::Contains(HasSubstr("capital"))));
+}
+
+}  // namespace
+}  // namespace inchtide::report

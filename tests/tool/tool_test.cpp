@@ -1,0 +1,434 @@
+// The command-line tool, run as a process on the demo data and on bad input.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "support/process.hpp"
+
+namespace inchtide::test {
+namespace {
+
+using nlohmann::json;
+using testing::AllOf;
+using testing::HasSubstr;
+
+const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
+const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
+const std::string mandate = " --mandate " + demo + "/mandate.toml";
+
+Said run_tool(const std::string& arguments) {
+  return run(tool + " " + arguments);
+}
+
+json result_of(const std::string& arguments) {
+  const auto said = run_tool(arguments + " --json - --quiet");
+  EXPECT_EQ(said.code, 0) << said.err;
+  const auto document = json::parse(said.out);
+  EXPECT_EQ(document["format"], 1);
+  EXPECT_EQ(document["inchtide"], INCHTIDE_VERSION);
+  return document["result"];
+}
+
+double sum_of(const json& weights) {
+  double sum = 0;
+  for (const auto& [asset, weight] : weights.items()) sum += weight.get<double>();
+  return sum;
+}
+
+TEST(Tool, EveryCommandHasHelpWithTwoExamples) {
+  for (const std::string command : {"inspect", "describe", "frontier", "weigh", "rehearse", "demo"}) {
+    const auto said = run_tool(command + " --help");
+    EXPECT_EQ(said.code, 0) << command;
+    const auto examples = said.out.substr(std::min(said.out.find("Examples:"), said.out.size()));
+    std::size_t count = 0;
+    for (auto at = examples.find("inchtide " + command); at != std::string::npos;
+         at = examples.find("inchtide " + command, at + 1))
+      ++count;
+    EXPECT_GE(count, 2u) << command;
+  }
+  EXPECT_THAT(run_tool("--version").out, HasSubstr(INCHTIDE_VERSION));
+}
+
+TEST(Tool, WrongUsageEndsWithTwo) {
+  for (const char* arguments : {"", "fontier", "frontier --prizes x", "weigh --wealth 3", "rehearse --wealth lots",
+                                "frontier --estimate a --prices b", "describe --from 2020-01-01 --last 2y"}) {
+    EXPECT_EQ(run_tool(arguments).code, 2) << arguments;
+  }
+}
+
+TEST(Inspect, ShowsWhatTheDemoPricesHold) {
+  const auto said = run_tool("inspect" + mandate);
+  EXPECT_EQ(said.code, 0);
+  EXPECT_THAT(said.out, HasSubstr("What the prices hold"));
+  EXPECT_THAT(
+      said.err,
+      HasSubstr("Left out, because they are priced in another currency than HLC: MARROWGL (MRD), MARROWSH (MRD)"));
+  const auto result = result_of("inspect" + mandate);
+  EXPECT_EQ(result["assets"].size(), 15u);  // 14 in the home currency and the index
+  const auto found = [&](const char* asset, const char* kind) {
+    return std::ranges::any_of(result["findings"],
+                               [&](const json& f) { return f["asset"] == asset && f["kind"] == kind; });
+  };
+  EXPECT_TRUE(found("OYSTERCO", "spike"));
+  EXPECT_TRUE(found("DREDGECO", "holes"));
+  EXPECT_TRUE(found("BEACONET", "short history"));
+  EXPECT_EQ(result["findings"].size(), 3u);
+}
+
+// Month-end adjusted closes of an asset, read here without the library.
+std::vector<double> month_ends(const std::string& asset, const std::string& from, const std::string& to) {
+  std::istringstream file(text_of(demo + "/prices/" + asset + ".csv"));
+  std::string line, month;
+  std::vector<double> prices;
+  std::getline(file, line);
+  while (std::getline(file, line)) {
+    const auto day = line.substr(0, 10);
+    if (day < from || day > to) continue;
+    std::size_t at = 0;
+    for (int comma = 0; comma < 5; ++comma) at = line.find(',', at) + 1;
+    if (day.substr(0, 7) != month) prices.push_back(0);
+    month = day.substr(0, 7);
+    prices.back() = std::stod(line.substr(at));
+  }
+  return prices;
+}
+
+TEST(Describe, AgreesWithFiguresWorkedFromTheFilesAlone) {
+  const auto result = result_of("describe" + mandate + " --from 2021-01-01 --to 2024-12-31");
+  for (const char* asset : {"KELPFARM", "HOLLBANK", "BEACONET"}) {
+    const auto prices = month_ends(asset, "2021-01-01", "2024-12-31");
+    ASSERT_EQ(prices.size(), 48u);
+    long double mean = 0, squares = 0;
+    for (std::size_t i = 1; i < prices.size(); ++i) mean += (prices[i] / prices[i - 1] - 1) / 47;
+    for (std::size_t i = 1; i < prices.size(); ++i) squares += std::pow(prices[i] / prices[i - 1] - 1 - mean, 2.0L);
+    const auto found = std::ranges::find(result["assets"], json(asset), [](const json& a) { return a["asset"]; });
+    ASSERT_NE(found, result["assets"].end());
+    const json& figures = *found;
+    EXPECT_EQ(figures["observations"], 47);
+    EXPECT_NEAR(figures["mean_arithmetic"].get<double>(), double(12 * mean), 1e-14);
+    EXPECT_NEAR(figures["volatility"].get<double>(), double(std::sqrt(12 * squares / 46)), 1e-14);
+    EXPECT_NEAR(figures["mean_geometric"].get<double>(), std::pow(prices.back() / prices.front(), 12.0 / 47) - 1,
+                1e-13);
+    EXPECT_LE(figures["max_drawdown"].get<double>(), 0);
+  }
+  EXPECT_EQ(result["benchmark"]["asset"], "HOLLIN40");
+}
+
+TEST(Describe, WorksWithoutAMandate) {
+  const auto result =
+      result_of("describe --prices " + demo + "/prices --assets TIDEMILL,kelpfarm --every 1w --last 3y");
+  ASSERT_EQ(result["assets"].size(), 2u);
+  EXPECT_NEAR(result["assets"][0]["observations"].get<double>(), 156, 2);
+  EXPECT_TRUE(result["benchmark"].is_null());
+}
+
+TEST(Describe, AnUnfinishedLastPeriodIsDroppedAndSaid) {
+  const auto said = run_tool("describe" + mandate + " --to 2024-05-15");
+  EXPECT_EQ(said.code, 0);
+  EXPECT_THAT(said.err, HasSubstr("The last month had not ended on 2024-05-15, so it is not used"));
+}
+
+TEST(FrontierCommand, CornersFallAndHoldTheLimits) {
+  const auto result = result_of("frontier" + mandate + " --split 2023-01-01");
+  const auto& corners = result["corners"];
+  ASSERT_GT(corners.size(), 5u);
+  for (std::size_t k = 0; k < corners.size(); ++k) {
+    const auto& weights = corners[k]["weights"];
+    EXPECT_NEAR(sum_of(weights), 1, 1e-12);
+    EXPECT_GE(weights["BILLFUND"].get<double>(), 0.01 - 1e-12);
+    for (const auto& [asset, weight] : weights.items()) {
+      EXPECT_LE(weight.get<double>(), (asset == "HOLLBOND" || asset == "BILLFUND" ? 0.35 : 0.15) + 1e-12);
+    }
+    if (k == 0) continue;
+    EXPECT_LT(corners[k]["expected_return"], corners[k - 1]["expected_return"]);
+    EXPECT_LT(corners[k]["volatility"], corners[k - 1]["volatility"]);
+    EXPECT_LE(corners[k]["lambda"], corners[k - 1]["lambda"]);
+  }
+  const auto& best = result["maximum_sharpe"];
+  for (const auto& corner : corners) {
+    const double sharpe = (corner["expected_return"].get<double>() - 0.02) / corner["volatility"].get<double>();
+    EXPECT_LE(sharpe, best["sharpe"].get<double>() + 1e-12);
+  }
+}
+
+TEST(FrontierCommand, LimitsOfTheCommandLineAddToTheMandatesAndCanReplaceThem) {
+  const auto added = result_of("frontier" + mandate + " --limit 'HOLLBOND >= 30%'");
+  for (const auto& corner : added["corners"]) EXPECT_GE(corner["weights"]["HOLLBOND"].get<double>(), 0.3 - 1e-12);
+  const auto alone = result_of("frontier" + mandate + " --no-limits");
+  EXPECT_EQ(alone["corners"][0]["weights"].size(), 1u);
+}
+
+TEST(FrontierCommand, WithoutAMaximumSharpeWarnsAndGivesNull) {
+  const auto said = run_tool("frontier" + mandate + " --risk-free 50% --json -");
+  EXPECT_EQ(said.code, 0);
+  EXPECT_THAT(said.err, HasSubstr("There is no maximum-Sharpe portfolio: no portfolio within the limits beats"));
+  const auto document = json::parse(said.out);
+  EXPECT_TRUE(document["result"]["maximum_sharpe"].is_null());
+  EXPECT_THAT(document["warnings"].dump(), HasSubstr("no maximum-Sharpe"));
+}
+
+TEST(FrontierCommand, DrawsItsFigure) {
+  const Folder folder;
+  const auto said = run_tool("frontier" + mandate + " --quiet --figure " + (folder / "a.svg").string() +
+                             " --figure frontier:" + (folder / "b.png").string());
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_EQ(said.out, "");
+  EXPECT_THAT(text_of(folder / "a.svg"),
+              AllOf(HasSubstr("Volatility per year"), HasSubstr("KELPFARM"), HasSubstr("maximum Sharpe")));
+  EXPECT_EQ(text_of(folder / "b.png").substr(1, 3), "PNG");
+  EXPECT_THAT(run_tool("frontier" + mandate + " --figure fronteer:x.png").err, HasSubstr("Did you mean 'frontier'?"));
+}
+
+TEST(FrontierCommand, WithoutGnuplotEverythingElseStillWorks) {
+  const Folder folder;
+  const auto said = run("PATH=/nowhere " + tool + " frontier" + mandate + " --figure " + (folder / "a.png").string() +
+                        " --json " + (folder / "a.json").string());
+  EXPECT_EQ(said.code, 3);
+  EXPECT_THAT(said.err, HasSubstr("gnuplot is not installed"));
+  EXPECT_THAT(said.out, HasSubstr("Efficient frontier"));
+  EXPECT_FALSE(json::parse(text_of(folder / "a.json"))["result"]["corners"].empty());
+  EXPECT_FALSE(fs::exists(folder / "a.png"));
+}
+
+TEST(FrontierCommand, WritesItsTablesAsCsv) {
+  const Folder folder;
+  EXPECT_EQ(run_tool("frontier" + mandate + " --quiet --csv " + folder.path().string()).code, 0);
+  EXPECT_THAT(text_of(folder / "corners.csv"),
+              testing::StartsWith("Corner,Expected return,Volatility,Sharpe,Held,What changes there\n1,0."));
+  EXPECT_THAT(text_of(folder / "weights.csv"), HasSubstr("HOLLBOND,"));
+}
+
+const char* const estimate_json =
+    R"({"assets":["A","B","C"],"expected_return":[0.03,0.06,0.10],
+        "covariance":[[0.0025,0,0],[0,0.01,0.004],[0,0.004,0.04]],"risk_free":0.01})";
+
+TEST(Weigh, TakesAnEstimateFileAndGivenWeights) {
+  const Folder folder;
+  const auto estimate = folder.write("estimate.json", estimate_json);
+  const auto weights = folder.write("held.csv", "asset,weight\nA,20%\nb,10%\nC,70%\n");
+  const auto result = result_of("weigh --estimate " + estimate.string() + " --weights " + weights.string() +
+                                " --aim minimum-variance --aim target-return=8.2% --aim equal");
+  const auto& portfolios = result["portfolios"];
+  ASSERT_EQ(portfolios.size(), 4u);
+  EXPECT_EQ(portfolios[0]["aim"], "minimum-variance");
+  EXPECT_NEAR(portfolios[1]["expected_return"].get<double>(), 0.082, 1e-14);
+  EXPECT_NEAR(portfolios[2]["weights"]["A"].get<double>(), 1.0 / 3, 1e-15);
+  // Variance 0.2^2 x 0.0025 + 0.1^2 x 0.01 + 0.7^2 x 0.04 + 2 x 0.1 x 0.7 x 0.004 = 0.02036; return 0.082.
+  EXPECT_EQ(portfolios[3]["name"], "held");
+  EXPECT_NEAR(portfolios[3]["volatility"].get<double>(), std::sqrt(0.02036), 1e-15);
+  EXPECT_NEAR(portfolios[3]["sharpe"].get<double>(), (0.082 - 0.01) / std::sqrt(0.02036), 1e-13);
+  EXPECT_LT(portfolios[1]["volatility"], portfolios[3]["volatility"]);
+}
+
+TEST(Weigh, TheFrontierAndTheComparisonAgree) {
+  const auto frontier = result_of("frontier" + mandate);
+  const auto weighed = result_of("weigh" + mandate + " --aim maximum-sharpe");
+  EXPECT_EQ(frontier["maximum_sharpe"]["weights"], weighed["portfolios"][0]["weights"]);
+  EXPECT_FALSE(weighed["portfolios"][0]["binding"].empty());
+  for (const auto& binding : weighed["portfolios"][0]["binding"])
+    EXPECT_GE(binding["price_per_point"].get<double>(), 0);
+}
+
+TEST(Rehearse, RunsEveryPortfolioOnEverySchedule) {
+  const auto result = result_of("rehearse" + mandate);
+  const auto& runs = result["runs"];
+  ASSERT_EQ(runs.size(), 13u);
+  for (const auto& run : runs) {
+    const auto& wealth = run["wealth"];
+    ASSERT_EQ(wealth["days"].size(), wealth["net"].size());
+    EXPECT_EQ(wealth["days"][0], "2022-12-30");
+    EXPECT_EQ(wealth["net"][0], 4e7);
+    EXPECT_LE(run["max_drawdown"].get<double>(), 0);
+    EXPECT_GE(wealth["gross"].back().get<double>(), wealth["net"].back().get<double>() * (1 - 1e-12));
+    EXPECT_NEAR(std::pow(1 + run["growth_per_year"].get<double>(), 1097 / 365.25),
+                wealth["net"].back().get<double>() / 4e7, 1e-10);
+  }
+  EXPECT_EQ(runs[0]["schedule"], "never");
+  EXPECT_EQ(runs[0]["trading_days"], 1);
+  EXPECT_EQ(runs[1]["schedule"], "monthly");
+  EXPECT_GT(runs[1]["costs_paid"], runs[0]["costs_paid"]);
+  EXPECT_EQ(runs[12]["costs_paid"], 0);
+}
+
+TEST(Rehearse, PricesAfterTheSplitDoNotChangeTheWeightsChosen) {
+  const Folder folder;
+  fs::create_directories(folder / "prices");
+  for (const char* asset : {"KELPFARM", "HOLLBOND", "GALEWORK"}) {
+    std::istringstream file(text_of(demo + "/prices/" + asset + ".csv"));
+    std::string line, text = "date,close\n";
+    std::getline(file, line);
+    while (std::getline(file, line)) {
+      const auto comma = line.rfind(',', line.rfind(',') - 1);
+      const auto price = std::stod(line.substr(comma + 1));
+      const bool after = line.substr(0, 10) >= "2023-01-01";
+      text += fmt::format("{},{}\n", line.substr(0, 10), after ? 2 * price : price);
+    }
+    folder.write(std::string("prices/") + asset + ".csv", text);
+  }
+  const std::string rest = " --split 2023-01-01 --cost 10bp --aim minimum-variance --schedule never";
+  const auto changed =
+      result_of("weigh --prices " + (folder / "prices").string() + " --split 2023-01-01 --aim minimum-variance");
+  const auto original =
+      result_of("weigh --prices " + demo +
+                "/prices --assets KELPFARM,HOLLBOND,GALEWORK --split 2023-01-01 --aim minimum-variance");
+  EXPECT_EQ(changed["portfolios"][0]["weights"].size(), original["portfolios"][0]["weights"].size());
+  for (const auto& [asset, weight] : original["portfolios"][0]["weights"].items()) {
+    EXPECT_NEAR(changed["portfolios"][0]["weights"][asset].get<double>(), weight.get<double>(), 1e-9);
+  }
+  EXPECT_EQ(run_tool("rehearse --prices " + (folder / "prices").string() + rest).code, 0);
+}
+
+TEST(Rehearse, WithoutASplitSaysWhy) {
+  const auto said = run_tool("rehearse --prices " + demo + "/prices --assets KELPFARM,HOLLBOND");
+  EXPECT_EQ(said.code, 1);
+  EXPECT_THAT(said.err, HasSubstr("the weights would be chosen by the very prices they are tested on"));
+}
+
+TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
+  const Folder folder;
+  const auto said = run_tool("demo --out " + (folder / "out").string());
+  EXPECT_EQ(said.code, 0) << said.err;
+  for (const char* part : {"What the prices hold", "Return and risk per year", "Efficient frontier",
+                           "Portfolios side by side", "Rehearsed with trading costs", "Written:"}) {
+    EXPECT_THAT(said.out, HasSubstr(part));
+  }
+  for (const char* file : {"inspect.json", "describe.json", "frontier.json", "weigh.json", "rehearse.json",
+                           "frontier.png", "wealth.png"}) {
+    EXPECT_TRUE(fs::exists(folder / "out" / file)) << file;
+    EXPECT_THAT(said.out, HasSubstr(file));
+  }
+  EXPECT_EQ(
+      json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
+      7u);
+}
+
+TEST(Demo, ItsDataComesOutTheSameByteForByte) {
+  const Folder folder;
+  ASSERT_EQ(run(std::string(INCHTIDE_BIN) + "/demo-data " + folder.path().string()).code, 0);
+  std::size_t files = 0;
+  for (const auto& entry : fs::recursive_directory_iterator(folder.path())) {
+    if (!entry.is_regular_file()) continue;
+    ++files;
+    const auto committed = fs::path(demo) / fs::relative(entry.path(), folder.path());
+    EXPECT_TRUE(text_of(entry.path()) == text_of(committed)) << committed;
+  }
+  EXPECT_EQ(files, 20u);  // 17 histories, a rate, tags, identifiers
+}
+
+// ---- bad input: one message that says what, where and what to do; exit 1; nothing left behind
+// -------------------------
+
+struct Bad {
+  const char* name;
+  const char* arguments;  // @ stands for the test's folder
+  const char* message;
+};
+
+class BadInput : public testing::TestWithParam<Bad> {};
+
+TEST_P(BadInput, IsOneClearMessage) {
+  const Folder folder, out;
+  const std::string rows = "2024-01-31,10\n2024-02-29,11\n2024-03-28,12\n2024-04-30,11\n";
+  folder.write("good/A.csv", "date,close\n" + rows);
+  folder.write("good/B.csv", "date,close\n2024-01-31,20\n2024-02-29,19\n2024-03-28,21\n2024-04-30,22\n");
+  folder.write("apart/A.csv", "date,close\n" + rows);
+  folder.write("apart/B.csv", "date,close\n2025-01-31,20\n2025-02-28,19\n");
+  folder.write("empty/A.csv", "");
+  folder.write("undated/A.csv", "day of trade,close\n" + rows);
+  folder.write("unpriced/A.csv", "date,shares\n" + rows);
+  folder.write("badday/A.csv", "date,close\n31/01/2024,10\n");
+  folder.write("badnumber/A.csv", "date,close\n2024-01-31,10\n2024-02-29,1O\n");
+  folder.write("disorder/A.csv", "date,close\n2024-02-29,10\n2024-01-31,10\n");
+  folder.write("twice/A.csv", "date,close\n2024-02-29,10\n2024-02-29,10\n");
+  folder.write("negative/A.csv", "date,close\n2024-02-29,10\n2024-03-28,-10\n");
+  folder.write("single/A.csv", "date,close\n2024-02-29,10\n");
+  folder.write("weights.csv", "asset,weight\nA,50%\nC,50%\n");
+  folder.write("rules.toml", "[universe]\nprizes = \"good\"\n");
+  folder.write("split.csv", "date,close\n" + rows);
+  std::string arguments = GetParam().arguments;
+  for (auto at = arguments.find('@'); at != std::string::npos; at = arguments.find('@')) {
+    arguments.replace(at, 1, folder.path().string());
+  }
+  const auto said =
+      run_tool(arguments + " --json " + (out / "result.json").string() + " --csv " + (out / "tables").string());
+  EXPECT_EQ(said.code, 1);
+  EXPECT_THAT(said.err, HasSubstr(GetParam().message));
+  EXPECT_EQ(std::ranges::count(said.err, '\n'), 1) << said.err;
+  EXPECT_EQ(said.out, "");
+  EXPECT_TRUE(out.is_empty()) << "a partial output file was left behind";
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Tool, BadInput,
+    testing::Values(
+        Bad{"MissingFile", "describe --prices @/none", "/none: there is no such file or folder. Check the path"},
+        Bad{"MissingMandate", "describe --mandate @/none.toml", "/none.toml: there is no such file"},
+        Bad{"NoPrices", "describe", "prices: none were given. Give --prices PATH"},
+        Bad{"EmptyFile", "describe --prices @/empty", "A.csv: the file is empty"},
+        Bad{"NoDateColumn", "describe --prices @/undated", "A.csv, line 1: no date column"},
+        Bad{"NoPriceColumn", "describe --prices @/unpriced", "A.csv, line 1: no price column"},
+        Bad{"BadDay", "describe --prices @/badday", "A.csv, line 2, column date: '31/01/2024' is not a day"},
+        Bad{"BadNumber", "describe --prices @/badnumber", "A.csv, line 3, column close: '1O' is not a number"},
+        Bad{"Disorder", "describe --prices @/disorder",
+            "A.csv, line 3, column date: 2024-01-31 comes after a later day"},
+        Bad{"Twice", "describe --prices @/twice", "A.csv, line 3, column date: 2024-02-29 comes twice"},
+        Bad{"Negative", "describe --prices @/negative", "A.csv, line 3, column close: the price is -10"},
+        Bad{"SingleRow", "describe --prices @/single", "A.csv: it holds a single price, on 2024-02-29"},
+        Bad{"NoCommonDay", "describe --prices @/apart",
+            "A (2024-01-31 to 2024-04-30) and B (2025-01-31 to 2025-02-28) share no day"},
+        Bad{"UnknownAsset", "describe --prices @/good --assets A,BB", "assets: no prices of 'BB'. Did you mean"},
+        Bad{"UnknownBenchmark", "describe --prices @/good --benchmark IDX9", "benchmark: no prices of 'IDX9'"},
+        Bad{"UnknownInLimit", "frontier --prices @/good --limit 'C2 <= 5%'",
+            "limit 'C2 <= 5%': no asset has the code 'C2'"},
+        Bad{"UnknownInWeights", "weigh --prices @/good --weights @/weights.csv",
+            "no asset of the estimate has the code 'C'"},
+        Bad{"WeightWithoutPercent", "frontier --prices @/good --limit 'A <= 30'",
+            "'30' has no % sign. Write 30% or 3000%"},
+        Bad{"BoundsTooLow", "frontier --prices @/good --limit 'each <= 40%'",
+            "'each <= 40%': over 2 assets they allow 80%, the budget is 100%"},
+        Bad{"BoundsTooHigh", "weigh --prices @/good --limit 'each >= 60%'",
+            "over 2 assets they need 120%, the budget is 100%"},
+        Bad{"RiskFreeTooHigh", "weigh --prices @/good --risk-free 500% --aim maximum-sharpe",
+            "beats the risk-free rate of 500%"},
+        Bad{"RiskFreeWithoutPercent", "weigh --prices @/good --risk-free 2", "--risk-free: '2' has no % sign"},
+        Bad{"TargetOutside", "weigh --prices @/good --aim target-return=900%", "The range is"},
+        Bad{"UnknownAim", "weigh --prices @/good --aim maximal-sharpe", "Did you mean 'maximum-sharpe'?"},
+        Bad{"UnknownKey", "describe --mandate @/rules.toml",
+            "rules.toml, line 2, universe.prizes: 'prizes' is not a key that it knows. Did you mean 'prices'?"},
+        Bad{"EmptyWindow", "describe --prices @/good --from 2030-01-01",
+            "The prices run from 2024-01-31 to 2024-04-30"},
+        Bad{"BadFrom", "describe --prices @/good --from yesterday", "--from: 'yesterday' is not a day"},
+        Bad{"BadInterval", "describe --prices @/good --every 1h", "--every: '1h' is not an interval"},
+        Bad{"TooShort", "describe --prices @/good --every 1y", "too few for one return"},
+        Bad{"SplitOutside", "rehearse --prices @/good --split 2030-01-01", "leaves no prices on one side"},
+        Bad{"BadCost", "rehearse --prices @/good --split 2024-04-01 --cost 10", "--cost: '10' is not a cost"},
+        Bad{"BadSchedule", "rehearse --prices @/good --split 2024-04-01 --schedule 1x",
+            "--schedule: '1x' is not a schedule"},
+        Bad{"MissingEstimate", "weigh --estimate @/none.json", "/none.json: there is no such file"}),
+    [](const auto& bad) { return bad.param.name; });
+
+TEST(BadOutput, ADiskThatCannotBeWrittenEndsWithThree) {
+  const Folder folder;
+  folder.write("in-the-way", "");
+  const auto said = run_tool("describe" + mandate + " --quiet --json " + (folder / "in-the-way/x.json").string());
+  EXPECT_EQ(said.code, 3);
+  EXPECT_THAT(said.err, HasSubstr("in-the-way"));
+}
+
+TEST(Warnings, TooFewReturnsForTheAssetsAreSaid) {
+  const auto said = run_tool("frontier" + mandate + " --last 1y");
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err, HasSubstr("12 returns for 14 assets: the sample covariance is singular"));
+}
+
+TEST(Warnings, ALimitOnAnAssetThatWasLeftOutIsPassedOver) {
+  const auto said = run_tool("frontier" + mandate + " --assets TIDEMILL,BILLFUND,HOLLBOND,KELPFARM,COLDQUAY,AMBERFND");
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err, HasSubstr("'GALEWORK <= 15%' is passed over: GALEWORK is not among the assets"));
+}
+
+}  // namespace
+}  // namespace inchtide::test

@@ -1,0 +1,118 @@
+#include "inchtide/weights/allocation.hpp"
+
+#include "inchtide/base/errors.hpp"
+#include "support/problems.hpp"
+
+namespace inchtide {
+namespace {
+
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+Aim aim_of(const char* text) {
+  return Aim::parse(text, "--aim");
+}
+
+TEST(Aim, ReadsAndWritesItsText) {
+  for (const char* text :
+       {"minimum-variance", "maximum-sharpe", "target-return=8%", "target-volatility=10.5%", "equal"}) {
+    EXPECT_EQ(aim_of(text).text(), text);
+  }
+  EXPECT_DOUBLE_EQ(aim_of("target-return=8%").target, 0.08);
+  for (const char* text : {"", "max-sharp", "target-return", "target-return=8", "equal=1%", "minimum variance"}) {
+    EXPECT_THROW(aim_of(text), InputError) << text;
+  }
+}
+
+TEST(Choose, GivesWhatTheAimAsksFor) {
+  std::mt19937_64 random(3);
+  const auto problem = test::random_problem(random, 8, {});
+  const auto frontier = trace_frontier(problem.estimate, Limits{});
+  const double middle = (frontier.corners().front().expected_return + frontier.corners().back().expected_return) / 2;
+  const auto at_return = choose(frontier, {}, Aim{Aim::Kind::target_return, middle}, 0);
+  EXPECT_NEAR(at_return.expected_return, middle, 1e-14);
+  const auto at_volatility = choose(frontier, {}, Aim{Aim::Kind::target_volatility, at_return.volatility}, 0);
+  EXPECT_LT((at_volatility.weights - at_return.weights).norm(), 1e-9);
+  const auto equal = choose(frontier, {}, aim_of("equal"), 0);
+  EXPECT_LT((equal.weights.array() - 0.125).abs().maxCoeff(), 1e-16);
+  EXPECT_TRUE(equal.violations.empty());
+}
+
+TEST(Evaluate, FiguresOfGivenWeights) {
+  Eigen::Matrix2d s;
+  s << 0.04, 0.006, 0.006, 0.01;
+  const auto estimate = test::estimate_of(Eigen::Vector2d(0.08, 0.03), s);
+  const auto given = evaluate(estimate, {Limit::parse("each <= 55%")}, Eigen::Vector2d(0.6, 0.4), "held", 0.02);
+  // Variance 0.36 x 0.04 + 0.16 x 0.01 + 2 x 0.24 x 0.006 = 0.01888; return 0.048 + 0.012.
+  EXPECT_NEAR(given.volatility, std::sqrt(0.01888), 1e-16);
+  EXPECT_NEAR(given.expected_return, 0.06, 1e-16);
+  EXPECT_NEAR(given.sharpe, 0.04 / std::sqrt(0.01888), 1e-14);
+  EXPECT_NEAR(given.diversification_benefit(), 0.6 * 0.2 + 0.4 * 0.1 - std::sqrt(0.01888), 1e-15);
+  ASSERT_EQ(given.violations.size(), 1u);
+  EXPECT_EQ(given.violations[0].asset, "A1");
+  EXPECT_NEAR(given.violations[0].by, 0.05, 1e-15);
+  EXPECT_THAT(given.largest(5), ElementsAre(0, 1));
+}
+
+TEST(Evaluate, WhatTheBudgetLeavesEarnsTheRiskFreeRate) {
+  const auto estimate = test::estimate_of(Eigen::Vector2d(0.08, 0.03), 0.04 * Eigen::Matrix2d::Identity());
+  const auto full = evaluate(estimate, {}, Eigen::Vector2d(1, 0), "full", 0.02);
+  const auto half = evaluate(estimate, {}, Eigen::Vector2d(0.5, 0), "half", 0.02);
+  EXPECT_NEAR(half.sharpe, full.sharpe, 1e-14);
+}
+
+TEST(Evaluate, RefusesWeightsThatDoNotFit) {
+  const auto estimate = test::estimate_of(Eigen::Vector2d(0.08, 0.03), 0.04 * Eigen::Matrix2d::Identity());
+  EXPECT_THROW(evaluate(estimate, {}, Eigen::Vector3d(1, 0, 0), "x", 0), InputError);
+  EXPECT_THROW(evaluate(estimate, {}, Eigen::Vector2d(NAN, 1), "x", 0), InputError);
+}
+
+// The price of a limit is what loosening it brings: compared with solving again under a limit loosened a little.
+void check_price(const char* aim_text, const std::function<double(const Allocation&)>& worth) {
+  std::mt19937_64 random(12);
+  const auto estimate = test::random_problem(random, 7, {}).estimate;
+  const auto limits_at = [](double cap) {
+    Limits limits{Limit::parse("each <= 100%", "cap")};
+    limits[0].upper = cap;
+    return limits;
+  };
+  const auto chosen_at = [&](double cap) {
+    const auto limits = limits_at(cap);
+    return choose(trace_frontier(estimate, limits), limits, aim_of(aim_text), 0.01);
+  };
+  const double cap = 0.22, step = 1e-7;
+  const auto chosen = chosen_at(cap);
+  ASSERT_EQ(chosen.binding.size(), 1u) << aim_text;
+  EXPECT_EQ(chosen.binding[0].limit, "cap");
+  const double slope = (worth(chosen_at(cap + step)) - worth(chosen_at(cap - step))) / (2 * step);
+  ASSERT_TRUE(chosen.binding[0].price_per_point);
+  EXPECT_GT(slope, 0);
+  EXPECT_NEAR(*chosen.binding[0].price_per_point / (0.01 * slope), 1, 1e-5) << aim_text;
+}
+
+TEST(PriceOfALimit, EqualsFiniteDifferences) {
+  check_price("minimum-variance", [](const Allocation& a) { return -a.volatility; });
+  check_price("maximum-sharpe", [](const Allocation& a) { return a.sharpe; });
+}
+
+TEST(PriceOfALimit, ForTargetsToo) {
+  check_price("target-return=5%", [](const Allocation& a) { return -a.volatility; });
+  check_price("target-volatility=9%", [](const Allocation& a) { return a.expected_return; });
+}
+
+TEST(PriceOfALimit, AtAVertexIsWhatLooseningThatLimitAloneBrings) {
+  // All weights stand at a bound: 60%, 40%, 0%. The gradient Sw is 0.006, 0.008, 0.020. Loosening A1's cap alone takes
+  // weight from A2, which gains 0.008 - 0.006 per unit; loosening A2's takes it from A1, which gains nothing.
+  Eigen::Matrix3d s;
+  s << 0.01, 0, 0.02, 0, 0.02, 0.02, 0.02, 0.02, 0.5;
+  const auto estimate = test::estimate_of(Eigen::Vector3d(0.10, 0.08, 0.01), s);
+  const Limits limits{Limit::parse("A1 <= 60%", "one"), Limit::parse("A2 <= 40%", "two")};
+  const auto chosen = choose(trace_frontier(estimate, limits), limits, aim_of("minimum-variance"), 0);
+  EXPECT_THAT(chosen.weights, ElementsAre(0.6, 0.4, 0.0));
+  ASSERT_EQ(chosen.binding.size(), 2u);
+  EXPECT_NEAR(*chosen.binding[0].price_per_point, 0.01 * 0.002 / chosen.volatility, 1e-12);
+  EXPECT_NEAR(*chosen.binding[1].price_per_point, 0, 1e-15);
+}
+
+}  // namespace
+}  // namespace inchtide
