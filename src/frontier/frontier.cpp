@@ -18,7 +18,7 @@ namespace {
 constexpr double no_room = 1e-12;
 /// A variance below this part of the largest asset's is none.
 constexpr double no_variance = 1e-14;
-/// Rates closer than this are the same.
+/// Rates and ratios closer than this are the same.
 constexpr double same_rate = 1e-12;
 /// Targets may miss the range by this part of it.
 constexpr double range_slack = 1e-12;
@@ -202,7 +202,7 @@ MaximumSharpe Frontier::maximum_sharpe(double risk_free) const {
   }
   // Going down the frontier raises the ratio as long as lambda (E - rf) > variance.
   const auto falls_help = [&](const Corner& corner, double lambda) {
-    return lambda * (corner.expected_return - risk_free) > corner.volatility * corner.volatility;
+    return lambda * (corner.expected_return - risk_free) > (1 + same_rate) * corner.volatility * corner.volatility;
   };
   MaximumSharpe best;
   std::size_t k = 0;

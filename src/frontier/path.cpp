@@ -136,7 +136,6 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
     find_direction(q);
     const auto event = next_event(q);
     const bool moved = advance(event.step);
-    if (event.happens == Happens::ends) settle_on_bounds();
     if (moved) {
       record_corner(path, q);
     } else {
@@ -160,6 +159,8 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
   }
   lambda_ = 0;
   path.corners.back().lambda_low = 0;
+  settle_on_bounds();
+  record_changes(path, free_);
   return path;
 }
 

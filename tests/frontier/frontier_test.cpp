@@ -377,9 +377,9 @@ TEST(Certificate, ExposesWeightsThatAreNotOptimal) {
 }
 
 TEST(Trace, StopsWhereItMeetsANegativeVariance) {
-  // Only a caller who vouches for the matrix gets this far with it: A1 and A2 against each other have variance -0.08.
+  // Only a caller who vouches for the matrix gets this far with it: A1 against A2 has variance -0.03.
   Eigen::Matrix3d s;
-  s << 0.04, 0.08, 0, 0.08, 0.04, 0, 0, 0, 0.01;
+  s << 0.09, 0.08, 0, 0.08, 0.04, 0, 0, 0, 0.01;
   auto estimate = estimate_of(Eigen::Vector3d(0.06, 0.05, 0.02), Eigen::Matrix3d::Identity());
   estimate.covariance = Covariance::known_semidefinite(s);
   EXPECT_THAT(message_of([&] { trace_frontier(estimate, Limits{}); }), HasSubstr("not positive semidefinite"));

@@ -97,7 +97,7 @@ TEST(PriceOfALimit, EqualsFiniteDifferences) {
 
 TEST(PriceOfALimit, ForTargetsToo) {
   check_price("target-return=5%", [](const Allocation& a) { return -a.volatility; });
-  check_price("target-volatility=9%", [](const Allocation& a) { return a.expected_return; });
+  check_price("target-volatility=7.5%", [](const Allocation& a) { return a.expected_return; });
 }
 
 TEST(PriceOfALimit, AtAVertexIsWhatLooseningThatLimitAloneBrings) {
