@@ -76,6 +76,7 @@ void add_demo(CLI::App& app, Options& options) {
   auto* command = app.add_subcommand("demo", "The whole job on the demo data");
   command->add_option("--out", options.out, "Folder for figures and JSON (default inchtide-demo)")
       ->type_name("FOLDER")
+      ->multi_option_policy(CLI::MultiOptionPolicy::TakeLast)
       ->group("Output");
   command->add_option("--json", options.json, "Write the list of files as JSON; - for standard output")
       ->type_name("FILE")

@@ -281,7 +281,9 @@ TEST(Degenerate, DuplicatesAreHeldWithinTheirCaps) {
 TEST(Degenerate, ARisklessAssetEndsTheFrontierWithoutVariance) {
   const Eigen::Vector3d m(0.02, 0.05, 0.09), s(0, 0.1, 0.2);
   const auto frontier = trace_frontier(estimate_of(m, covariance_of(s, 0)), Limits{});
-  EXPECT_EQ(frontier.minimum_variance().weights, Eigen::Vector3d(1, 0, 0));
+  const auto least = frontier.minimum_variance();
+  EXPECT_NEAR(least.weights[0], 1, 1e-14);
+  EXPECT_EQ(least.weights.tail(2), Eigen::Vector2d(0, 0));
   EXPECT_NEAR(frontier.minimum_variance().volatility, 0, 1e-15);
   // Against its own rate the ratio is the same along the whole first segment; the risky end is chosen.
   const auto tangency = frontier.maximum_sharpe(0.02);
