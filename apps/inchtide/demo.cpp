@@ -41,6 +41,7 @@ void run_demo(const Options& given) {
       if (&outcome == &outcomes.front()) print_warnings(outcome);  // the others repeat it
       if (options.json != "-") print_tables(outcome);
     }
+    if (!options.csv.empty()) write_tables(outcome, (fs::path(options.csv) / outcome.command).string());
     files.push_back((folder / (outcome.command + ".json")).string());
     exchange::write_text_file(files.back(), document_of(outcome));
   }
@@ -72,21 +73,13 @@ void run_demo(const Options& given) {
 
 }  // namespace
 
-void add_demo(CLI::App& app, Options& options) {
-  auto* command = app.add_subcommand("demo", "The whole job on the demo data");
-  command->add_option("--out", options.out, "Folder for figures and JSON (default inchtide-demo)")
-      ->type_name("FOLDER")
-      ->multi_option_policy(CLI::MultiOptionPolicy::TakeLast)
-      ->group("Output");
-  command->add_option("--json", options.json, "Write the list of files as JSON; - for standard output")
-      ->type_name("FILE")
-      ->group("Output");
-  command->add_flag("--quiet", options.quiet, "No tables on standard output")->group("Output");
-  command->footer(
-      "Examples:\n"
-      "  inchtide demo\n"
-      "  inchtide demo --out out/demo --quiet --json -");
-  command->callback([&options] { run_demo(options); });
+void add_demo(CLI::App& tool, Options& options) {
+  auto& command = add_command(tool, "demo", "The whole job on the demo data",
+                              "  inchtide demo\n"
+                              "  inchtide demo --out out/demo --quiet --json -",
+                              [&options] { run_demo(options); });
+  add_folder_option(command, options, "Folder for figures and JSON (default inchtide-demo)");
+  add_output_options(command, options);
 }
 
 }  // namespace inchtide::app

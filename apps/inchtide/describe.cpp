@@ -25,16 +25,15 @@ Outcome describe(const Options& options) {
   return outcome;
 }
 
-void add_describe(CLI::App& app, Options& options) {
-  auto* command = app.add_subcommand("describe", "Each asset's return and risk figures");
-  add_input_options(*command, options);
-  add_window_options(*command, options);
-  add_output_options(*command, options);
-  command->footer(
-      "Examples:\n"
-      "  inchtide describe --mandate demo/mandate.toml\n"
-      "  inchtide describe --prices demo/prices --assets TIDEMILL,KELPFARM --every 1w --last 3y");
-  command->callback([&options] { deliver(describe(options), options); });
+void add_describe(CLI::App& tool, Options& options) {
+  auto& command =
+      add_command(tool, "describe", "Each asset's return and risk figures",
+                  "  inchtide describe --mandate demo/mandate.toml\n"
+                  "  inchtide describe --prices demo/prices --assets TIDEMILL,KELPFARM --every 1w --last 3y",
+                  [&options] { deliver(describe(options), options); });
+  add_input_options(command, options);
+  add_window_options(command, options);
+  add_output_options(command, options);
 }
 
 }  // namespace inchtide::app

@@ -25,21 +25,20 @@ Outcome frontier(const Options& options) {
   return outcome;
 }
 
-void add_frontier(CLI::App& app, Options& options) {
-  auto* command = app.add_subcommand("frontier", "Trace the exact efficient frontier within the limits");
-  add_input_options(*command, options);
-  add_estimate_option(*command, options);
-  add_window_options(*command, options);
-  add_split_option(*command, options);
-  add_limit_options(*command, options);
-  add_output_options(*command, options);
-  add_figure_option(*command, options, "frontier");
-  command->footer(
-      "Examples:\n"
-      "  inchtide frontier --mandate demo/mandate.toml --figure frontier.png\n"
-      "  inchtide frontier --prices demo/prices --assets TIDEMILL,KELPFARM,HOLLBOND --limit 'each <= 50%' "
-      "--risk-free 2%");
-  command->callback([&options] { deliver(frontier(options), options); });
+void add_frontier(CLI::App& tool, Options& options) {
+  auto& command =
+      add_command(tool, "frontier", "Trace the exact efficient frontier within the limits",
+                  "  inchtide frontier --mandate demo/mandate.toml --figure frontier.png\n"
+                  "  inchtide frontier --prices demo/prices --assets TIDEMILL,KELPFARM,HOLLBOND --limit 'each <= 50%' "
+                  "--risk-free 2%",
+                  [&options] { deliver(frontier(options), options); });
+  add_input_options(command, options);
+  add_estimate_option(command, options);
+  add_window_options(command, options);
+  add_split_option(command, options, "Estimate from the prices before this day");
+  add_limit_options(command, options);
+  add_output_options(command, options);
+  add_figure_option(command, options, "frontier");
 }
 
 }  // namespace inchtide::app

@@ -53,15 +53,13 @@ Outcome inspect(const Options& options) {
   return outcome;
 }
 
-void add_inspect(CLI::App& app, Options& options) {
-  auto* command = app.add_subcommand("inspect", "What the prices hold: coverage, holes, likely misprints");
-  add_input_options(*command, options);
-  add_output_options(*command, options);
-  command->footer(
-      "Examples:\n"
-      "  inchtide inspect --prices demo/prices --tags demo/tags.csv --currency HLC\n"
-      "  inchtide inspect --mandate demo/mandate.toml --json coverage.json");
-  command->callback([&options] { deliver(inspect(options), options); });
+void add_inspect(CLI::App& tool, Options& options) {
+  auto& command = add_command(tool, "inspect", "What the prices hold: coverage, holes, likely misprints",
+                              "  inchtide inspect --prices demo/prices --tags demo/tags.csv --currency HLC\n"
+                              "  inchtide inspect --mandate demo/mandate.toml --json coverage.json",
+                              [&options] { deliver(inspect(options), options); });
+  add_input_options(command, options);
+  add_output_options(command, options);
 }
 
 }  // namespace inchtide::app

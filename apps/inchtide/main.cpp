@@ -1,12 +1,12 @@
 // inchtide: from price histories to weights under limits, and what trading them would have left.
 
-#include <fmt/format.h>
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
+#include <CLI/CLI.hpp>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/report/version.hpp"
-#include "output.hpp"
+#include "options.hpp"
 
 namespace {
 

@@ -1,6 +1,16 @@
 #include "options.hpp"
 
+#include <CLI/CLI.hpp>
+
 namespace inchtide::app {
+
+CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string& does, const std::string& examples,
+                      std::function<void()> run) {
+  auto* command = tool.add_subcommand(name, does);
+  command->footer("Examples:\n" + examples);
+  command->callback(std::move(run));
+  return *command;
+}
 
 void add_input_options(CLI::App& command, Options& options) {
   command.add_option("--mandate", options.mandate, "The manager's rules, a TOML file; options given here beat it")
@@ -34,10 +44,8 @@ void add_window_options(CLI::App& command, Options& options) {
       ->group("Window");
 }
 
-void add_split_option(CLI::App& command, Options& options) {
-  command.add_option("--split", options.split, "Estimate from the prices before this day")
-      ->type_name("DAY")
-      ->group("Window");
+void add_split_option(CLI::App& command, Options& options, const std::string& help) {
+  command.add_option("--split", options.split, help)->type_name("DAY")->group("Window");
 }
 
 void add_estimate_option(CLI::App& command, Options& options) {
@@ -73,6 +81,34 @@ void add_aim_options(CLI::App& command, Options& options) {
                   "portfolio")
       ->type_name("FILE")
       ->group("Input");
+}
+
+void add_rehearsal_options(CLI::App& command, Options& options) {
+  command.add_option("--schedule", options.schedules, "never, 1m, 1q, 1y, any count, 1q@first; repeatable")
+      ->type_name("S")
+      ->take_all()
+      ->expected(1)
+      ->group("Choice");
+  command
+      .add_option("--cost", options.costs,
+                  "10bp, KELPFARM=10bp, sector:bonds=2bp, 10bp/5bp for buys/sells; repeatable; replaces the mandate's")
+      ->type_name("C")
+      ->take_all()
+      ->expected(1)
+      ->group("Choice");
+  command.add_option("--wealth", options.wealth, "Wealth at the start (default 1,000,000)")
+      ->type_name("AMOUNT")
+      ->group("Choice");
+  command.add_option("--delay", options.delay, "Trading days from decision to trade (default 1)")
+      ->type_name("DAYS")
+      ->group("Choice");
+}
+
+void add_folder_option(CLI::App& command, Options& options, const std::string& help) {
+  command.add_option("--out", options.out, help)
+      ->type_name("FOLDER")
+      ->multi_option_policy(CLI::MultiOptionPolicy::TakeLast)
+      ->group("Output");
 }
 
 void add_output_options(CLI::App& command, Options& options) {

@@ -1,10 +1,15 @@
 #pragma once
-// The options that commands share, each declared once with its help.
+// The options that commands share, each declared once with its help. The argument parser itself is included in few
+// places: it takes long to compile.
 
-#include <CLI/CLI.hpp>
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
+
+namespace CLI {
+class App;
+}
 
 namespace inchtide::app {
 
@@ -26,13 +31,27 @@ struct Options {
   bool quiet = false;
 };
 
+// A command of the tool: its name, what it does, two examples, and what to do when it is chosen.
+CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string& does, const std::string& examples,
+                      std::function<void()> run);
+
 void add_input_options(CLI::App& command, Options& options);
 void add_window_options(CLI::App& command, Options& options);
-void add_split_option(CLI::App& command, Options& options);
+void add_split_option(CLI::App& command, Options& options, const std::string& help);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_limit_options(CLI::App& command, Options& options);
 void add_aim_options(CLI::App& command, Options& options);
+void add_rehearsal_options(CLI::App& command, Options& options);
+void add_folder_option(CLI::App& command, Options& options, const std::string& help);
 void add_output_options(CLI::App& command, Options& options);
 void add_figure_option(CLI::App& command, Options& options, const std::string& names);
+
+// Each in its own file.
+void add_inspect(CLI::App& tool, Options& options);
+void add_describe(CLI::App& tool, Options& options);
+void add_frontier(CLI::App& tool, Options& options);
+void add_weigh(CLI::App& tool, Options& options);
+void add_rehearse(CLI::App& tool, Options& options);
+void add_demo(CLI::App& tool, Options& options);
 
 }  // namespace inchtide::app

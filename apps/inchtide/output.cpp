@@ -43,6 +43,12 @@ void print_tables(const Outcome& outcome) {
   std::fflush(stdout);
 }
 
+void write_tables(const Outcome& outcome, const std::string& folder) {
+  for (const auto& table : outcome.tables) {
+    exchange::write_text_file(std::filesystem::path(folder) / (table.name + ".csv"), report::to_csv(table));
+  }
+}
+
 void deliver(const Outcome& outcome, const Options& options) {
   const bool json_to_screen = options.json == "-";
   std::vector<std::pair<const report::Chart*, std::string>> figures;
@@ -54,11 +60,7 @@ void deliver(const Outcome& outcome, const Options& options) {
   } else if (!options.json.empty()) {
     exchange::write_text_file(options.json, document_of(outcome));
   }
-  if (!options.csv.empty()) {
-    for (const auto& table : outcome.tables) {
-      exchange::write_text_file(std::filesystem::path(options.csv) / (table.name + ".csv"), report::to_csv(table));
-    }
-  }
+  if (!options.csv.empty()) write_tables(outcome, options.csv);
   for (const auto& [chart, file] : figures) report::draw(*chart, file);
 }
 

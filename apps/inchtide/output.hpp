@@ -26,17 +26,11 @@ struct Outcome {
 void deliver(const Outcome& outcome, const Options& options);
 
 void print_tables(const Outcome& outcome);
+void write_tables(const Outcome& outcome, const std::string& folder);
 void print_warnings(const Outcome& outcome);
 std::string document_of(const Outcome& outcome);
 
-// A command of the tool: its options on the app, and what to do when it is chosen.
-void add_inspect(CLI::App& app, Options& options);
-void add_describe(CLI::App& app, Options& options);
-void add_frontier(CLI::App& app, Options& options);
-void add_weigh(CLI::App& app, Options& options);
-void add_rehearse(CLI::App& app, Options& options);
-void add_demo(CLI::App& app, Options& options);
-
+// The commands as calls; `demo` strings them together.
 Outcome inspect(const Options& options);
 Outcome describe(const Options& options);
 Outcome frontier(const Options& options);

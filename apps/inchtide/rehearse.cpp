@@ -78,41 +78,21 @@ Outcome rehearse(const Options& options) {
   return outcome;
 }
 
-void add_rehearse(CLI::App& app, Options& options) {
-  auto* command = app.add_subcommand("rehearse", "Test rebalancing schedules with trading costs");
-  add_input_options(*command, options);
-  add_window_options(*command, options);
-  command->add_option("--split", options.split, "Estimate from the prices before this day, rehearse from it")
-      ->type_name("DAY")
-      ->group("Window");
-  add_limit_options(*command, options);
-  add_aim_options(*command, options);
-  command->add_option("--schedule", options.schedules, "never, 1m, 1q, 1y, any count, 1q@first; repeatable")
-      ->type_name("S")
-      ->take_all()
-      ->expected(1)
-      ->group("Choice");
-  command
-      ->add_option("--cost", options.costs,
-                   "10bp, KELPFARM=10bp, sector:bonds=2bp, 10bp/5bp for buys/sells; repeatable")
-      ->type_name("C")
-      ->take_all()
-      ->expected(1)
-      ->group("Choice");
-  command->add_option("--wealth", options.wealth, "Wealth at the start (default 1,000,000)")
-      ->type_name("AMOUNT")
-      ->group("Choice");
-  command->add_option("--delay", options.delay, "Trading days from decision to trade (default 1)")
-      ->type_name("DAYS")
-      ->group("Choice");
-  add_output_options(*command, options);
-  add_figure_option(*command, options, "wealth");
-  command->footer(
-      "Examples:\n"
-      "  inchtide rehearse --mandate demo/mandate.toml\n"
-      "  inchtide rehearse --mandate demo/mandate.toml --split 2024-01-01 --aim equal --schedule never "
-      "--schedule 1q --cost 25bp");
-  command->callback([&options] { deliver(rehearse(options), options); });
+void add_rehearse(CLI::App& tool, Options& options) {
+  auto& command =
+      add_command(tool, "rehearse", "Test rebalancing schedules with trading costs",
+                  "  inchtide rehearse --mandate demo/mandate.toml\n"
+                  "  inchtide rehearse --mandate demo/mandate.toml --split 2024-01-01 --aim equal --schedule never "
+                  "--schedule 1q --cost 25bp",
+                  [&options] { deliver(rehearse(options), options); });
+  add_input_options(command, options);
+  add_window_options(command, options);
+  add_split_option(command, options, "Estimate from the prices before this day, rehearse from it");
+  add_limit_options(command, options);
+  add_aim_options(command, options);
+  add_rehearsal_options(command, options);
+  add_output_options(command, options);
+  add_figure_option(command, options, "wealth");
 }
 
 }  // namespace inchtide::app

@@ -15,20 +15,19 @@ Outcome weigh(const Options& options) {
   return outcome;
 }
 
-void add_weigh(CLI::App& app, Options& options) {
-  auto* command = app.add_subcommand("weigh", "Choose portfolios by aim, evaluate given weights, compare them");
-  add_input_options(*command, options);
-  add_estimate_option(*command, options);
-  add_window_options(*command, options);
-  add_split_option(*command, options);
-  add_limit_options(*command, options);
-  add_aim_options(*command, options);
-  add_output_options(*command, options);
-  command->footer(
-      "Examples:\n"
-      "  inchtide weigh --mandate demo/mandate.toml --aim maximum-sharpe --aim target-volatility=6%\n"
-      "  inchtide weigh --estimate estimate.json --weights held.csv --aim minimum-variance --json -");
-  command->callback([&options] { deliver(weigh(options), options); });
+void add_weigh(CLI::App& tool, Options& options) {
+  auto& command =
+      add_command(tool, "weigh", "Choose portfolios by aim, evaluate given weights, compare them",
+                  "  inchtide weigh --mandate demo/mandate.toml --aim maximum-sharpe --aim target-volatility=6%\n"
+                  "  inchtide weigh --estimate estimate.json --weights held.csv --aim minimum-variance --json -",
+                  [&options] { deliver(weigh(options), options); });
+  add_input_options(command, options);
+  add_estimate_option(command, options);
+  add_window_options(command, options);
+  add_split_option(command, options, "Estimate from the prices before this day");
+  add_limit_options(command, options);
+  add_aim_options(command, options);
+  add_output_options(command, options);
 }
 
 }  // namespace inchtide::app
