@@ -33,8 +33,9 @@ void run_demo(const Options& given) {
   options.split = to_string(exchange::read_mandate(options.mandate).split.value());
   const fs::path folder = given.out.empty() ? fs::path("inchtide-demo") : fs::path(given.out);
 
-  const std::vector<Outcome> outcomes{inspect(options), describe(options), frontier(options), weigh(options),
-                                      rehearse(options)};
+  std::vector<Outcome> outcomes{inspect(options), describe(options), frontier(options), weigh(options),
+                                rehearse(options)};
+  outcomes[2].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
   std::vector<std::string> files;
   for (const auto& outcome : outcomes) {
     if (!options.quiet) {

@@ -25,19 +25,18 @@ std::vector<Finding> findings_in(const Study& study) {
       findings.push_back(
           {"warning", history.asset, to_string(spike.day), "spike",
            fmt::format("{:.2f} between {:.2f} and {:.2f}: likely a misprint", spike.price, spike.before, spike.after),
-           "Correct the file; monthly figures are safe unless it is the month's last day"});
+           "Correct the file"});
     }
     if (coverage.holes > 0) {
-      findings.push_back(
-          {"note", history.asset, to_string(coverage.first_hole), "holes",
-           fmt::format("{} days without a price on which others have one, the first here", coverage.holes),
-           "These days are left out for all assets"});
+      findings.push_back({"note", history.asset, to_string(coverage.first_hole), "holes",
+                          fmt::format("{} days without a price, the first here", coverage.holes),
+                          "Nothing: these days are left out for all"});
     }
     if (coverage.from > earliest + std::chrono::days{14}) {
       findings.push_back(
           {"note", history.asset, to_string(coverage.from), "short history",
            fmt::format("it begins {:.1f} years after the first of the others", years_between(earliest, coverage.from)),
-           "It shortens the common window; leave it out with --assets for a longer one"});
+           "Leave it out (--assets) for a longer window"});
     }
   }
   return findings;

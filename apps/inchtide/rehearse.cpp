@@ -46,8 +46,8 @@ std::vector<Rehearsal> runs_of(const Study& study, const PriceTable& walk, const
   if (study.benchmark) {
     const auto index = walk.only({*study.benchmark});
     auto run = rehearse(index,
-                        {*study.benchmark, fmt::format("{} (benchmark, no costs)", *study.benchmark),
-                         Eigen::VectorXd::Ones(1), Schedule::parse("never", "benchmark"), CostRates::none(1)},
+                        {*study.benchmark, fmt::format("{} (no costs)", *study.benchmark), Eigen::VectorXd::Ones(1),
+                         Schedule::parse("never", "benchmark"), CostRates::none(1)},
                         how);
     runs.push_back(std::move(run));
   }

@@ -12,6 +12,7 @@ Outcome weigh(const Options& options) {
   Outcome outcome{"weigh", choice.inputs, choice.warnings, report::weigh_result(allocations), {}, {}};
   outcome.tables = {report::comparison_table(allocations), report::weights_table(allocations),
                     report::binding_table(allocations)};
+  outcome.tables[0].notes.push_back(report::provenance(choice.estimate));
   return outcome;
 }
 

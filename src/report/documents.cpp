@@ -58,8 +58,9 @@ Json portfolio_json(const Estimate& estimate, const Portfolio& portfolio, double
 Json allocation_json(const Allocation& a) {
   auto binding = Json::array();
   for (const auto& limit : a.binding) {
-    binding.push_back(
-        {{"limit", limit.limit}, {"price_per_point", limit.price_per_point ? Json(*limit.price_per_point) : Json()}});
+    binding.push_back({{"limit", limit.limit},
+                       {"rule", limit.text},
+                       {"price_per_point", limit.price_per_point ? Json(*limit.price_per_point) : Json()}});
   }
   auto violations = Json::array();
   for (const auto& v : a.violations) violations.push_back({{"limit", v.limit}, {"asset", v.asset}, {"by", v.by}});

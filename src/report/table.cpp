@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
+#include <sstream>
 #include <stdexcept>
 
 #include "inchtide/base/percent.hpp"
@@ -12,6 +13,9 @@
 
 namespace inchtide::report {
 namespace {
+
+/// Headings of up to this many characters aren't folded.
+constexpr std::size_t narrowest_heading = 9;
 
 /// `1234567` as `1,234,567`.
 std::string with_thousands(double value) {
@@ -50,6 +54,21 @@ std::string padded(const std::string& text, std::size_t width, bool right) {
   return right ? space + text : text + space;
 }
 
+/// A heading over a narrow column goes on several lines, broken between words.
+std::vector<std::string> folded(const std::string& text, std::size_t width) {
+  std::vector<std::string> lines;
+  std::istringstream words(text);
+  for (std::string word; words >> word;) {
+    if (!lines.empty() && width_of(lines.back()) + 1 + width_of(word) <= width) {
+      lines.back() += " " + word;
+    } else {
+      lines.push_back(word);
+      width = std::max(width, width_of(word));
+    }
+  }
+  return lines;
+}
+
 }  // namespace
 
 void Table::add(std::vector<Cell> row) {
@@ -65,25 +84,36 @@ std::string shown(const Cell& cell, Format format) {
 }
 
 std::string to_text(const Table& table) {
+  const auto columns = table.columns.size();
   const auto is_right = [&](std::size_t c) {
     return table.columns[c].format != Format::text && table.columns[c].format != Format::day;
   };
   std::vector<std::size_t> widths;
-  for (std::size_t c = 0; c < table.columns.size(); ++c) {
-    std::size_t width = width_of(heading(table.columns[c]));
+  std::vector<std::vector<std::string>> headings;
+  std::size_t heading_lines = 0;
+  for (std::size_t c = 0; c < columns; ++c) {
+    std::size_t width = 0;
     for (const auto& row : table.rows) width = std::max(width, width_of(shown(row[c], table.columns[c].format)));
+    headings.push_back(folded(heading(table.columns[c]), std::max(width, narrowest_heading)));
+    for (const auto& line : headings.back()) width = std::max(width, width_of(line));
     widths.push_back(width);
+    heading_lines = std::max(heading_lines, headings.back().size());
   }
   const auto line = [&](const auto& cell_text) {
     std::string text;
-    for (std::size_t c = 0; c < table.columns.size(); ++c) {
+    for (std::size_t c = 0; c < columns; ++c) {
       text += (c > 0 ? "  " : "") + padded(cell_text(c), widths[c], is_right(c));
     }
     text.erase(text.find_last_not_of(' ') + 1);
     return text + "\n";
   };
   std::string text = table.title.empty() ? "" : table.title + "\n";
-  text += line([&](std::size_t c) { return heading(table.columns[c]); });
+  for (std::size_t k = 0; k < heading_lines; ++k) {
+    text += line([&](std::size_t c) {  // short headings stand at the bottom
+      const auto above = heading_lines - headings[c].size();
+      return k < above ? std::string() : headings[c][k - above];
+    });
+  }
   text += line([&](std::size_t c) { return std::string(widths[c], '-'); });
   for (const auto& row : table.rows) {
     text += line([&](std::size_t c) { return shown(row[c], table.columns[c].format); });

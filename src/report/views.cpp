@@ -75,6 +75,15 @@ Cell sharpe_cell(double sharpe, double volatility) {
 
 }  // namespace
 
+std::string provenance(const Estimate& estimate) {
+  std::string text = estimate.from && estimate.to
+                         ? fmt::format("Estimated from {} to {}", to_string(*estimate.from), to_string(*estimate.to))
+                         : "Estimate from a file";
+  text += fmt::format(", {} assets", estimate.assets.size());
+  if (estimate.observations > 0) text += fmt::format(", {} returns each", estimate.observations);
+  return text + fmt::format("; variances have the denominator {}", estimate.denominator);
+}
+
 Table coverage_table(const AlignedPrices& prices) {
   Table table{"coverage",
               "What the prices hold",
@@ -175,12 +184,7 @@ Table corners_table(const Frontier& frontier, double risk_free) {
     table.add({double(k + 1), corner.expected_return, corner.volatility, sharpe_cell(sharpe, corner.volatility),
                double(held), changes_at(frontier, k)});
   }
-  const auto& estimate = frontier.estimate();
-  if (estimate.from && estimate.to) {
-    table.notes.push_back(fmt::format("Estimated from {} to {} ({} returns, {} assets), variances with denominator {}",
-                                      to_string(*estimate.from), to_string(*estimate.to), estimate.observations,
-                                      assets.size(), estimate.denominator));
-  }
+  table.notes.push_back(provenance(frontier.estimate()));
   table.notes.push_back(fmt::format("Sharpe against a risk-free rate of {}", short_percent(risk_free)));
   return table;
 }
@@ -237,7 +241,7 @@ Table weights_table(const std::vector<Allocation>& portfolios) {
 Table binding_table(const std::vector<Allocation>& portfolios) {
   Table table{"binding-limits",
               "Limits that bind, and what one percentage point of loosening would bring",
-              {{"Portfolio"}, {"Limit"}, {"Gain per point"}, {"In"}},
+              {{"Portfolio"}, {"Limit"}, {"Rule"}, {"Gain per point"}, {"In"}},
               {},
               {}};
   for (const auto& p : portfolios) {
@@ -247,7 +251,10 @@ Table binding_table(const std::vector<Allocation>& portfolios) {
       const std::string gain = !price  ? "-"
                                : ratio ? fmt::format("{:.4f}", *price)
                                        : fmt::format("{:.2f} bp", 10000 * *price);
-      table.add({p.name, limit.limit, gain, ratio ? "Sharpe ratio" : gains_return ? "expected return" : "volatility"});
+      table.add({p.name, limit.limit, limit.limit == limit.text ? "" : limit.text, gain,
+                 ratio          ? "Sharpe ratio"
+                 : gains_return ? "expected return"
+                                : "volatility"});
     }
   }
   if (table.rows.empty()) table.notes.push_back("No named limit binds");

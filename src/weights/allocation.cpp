@@ -53,7 +53,7 @@ std::vector<BindingLimit> binding_limits(const Frontier& frontier, const Limits&
   std::vector<BindingLimit> binding;
   const auto gain = gain_per_price(aim, portfolio, risk_free);
   for (const auto& [limit, price] : price_of) {
-    BindingLimit bound{limits[std::size_t(limit)].name, std::nullopt};
+    BindingLimit bound{limits[std::size_t(limit)].name, limits[std::size_t(limit)].text, std::nullopt};
     if (gain) bound.price_per_point = percentage_point * price * *gain;
     binding.push_back(bound);
   }

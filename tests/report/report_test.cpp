@@ -32,10 +32,11 @@ Table sample() {
 TEST(Table, AsTextHasAlignedColumnsAndNoScientificNotation) {
   EXPECT_EQ(to_text(sample()),
             "A sample\n"
-            "Asset     Return  Sharpe  Wealth [HLC]  Day\n"
-            "--------  ------  ------  ------------  ----------\n"
-            "KELPFARM  12.35%   1.500     1,234,568  2024-02-29\n"
-            "a, \"b\"     0.00%       -          -950  2024-03-01\n"
+            "                             Wealth\n"
+            "Asset     Return  Sharpe      [HLC]  Day\n"
+            "--------  ------  ------  ---------  ----------\n"
+            "KELPFARM  12.35%   1.500  1,234,568  2024-02-29\n"
+            "a, \"b\"     0.00%       -       -950  2024-03-01\n"
             "  a note\n");
 }
 

@@ -36,7 +36,7 @@ struct Table {
 /// A figure as people read it: percent with two decimals, thousands apart, never in scientific notation; "-" for none.
 std::string shown(const Cell& cell, Format format);
 
-/// Aligned columns under a title: texts to the left, figures to the right.
+/// Aligned columns under a title: texts to the left, figures to the right; long headings are folded between words.
 std::string to_text(const Table& table);
 
 /// A header and rows; numbers at round-trip precision, percent columns as fractions of 1.

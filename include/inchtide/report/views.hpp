@@ -15,6 +15,9 @@
 
 namespace inchtide::report {
 
+/// Where an estimate comes from, in a sentence.
+std::string provenance(const Estimate& estimate);
+
 /// What each history holds.
 Table coverage_table(const AlignedPrices& prices);
 Table findings_table(const std::vector<Finding>& findings);

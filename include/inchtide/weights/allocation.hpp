@@ -26,7 +26,8 @@ namespace inchtide {
 
 /// A limit that the portfolio touches.
 struct BindingLimit {
-  std::string limit;
+  std::string limit;  ///< its name
+  std::string text;   ///< as written
   /// By how much the aim would improve if the limit were loosened by one percentage point (a fraction of 1: 0.0002 is
   /// 2 basis points): less volatility for minimum-variance and target-return, more return for target-volatility, a
   /// higher ratio for maximum-sharpe. Nothing where it isn't defined (no volatility, or no aim to improve).
