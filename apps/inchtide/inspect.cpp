@@ -30,7 +30,7 @@ std::vector<Finding> findings_in(const Study& study) {
     if (coverage.holes > 0) {
       findings.push_back({"note", history.asset, to_string(coverage.first_hole), "holes",
                           fmt::format("{} days without a price, the first here", coverage.holes),
-                          "Nothing: these days are left out for all"});
+                          "Fill them (--align carry:5) or leave these days out"});
     }
     if (coverage.from > earliest + std::chrono::days{14}) {
       findings.push_back(
@@ -49,6 +49,15 @@ Outcome inspect(const Options& options) {
   const auto findings = findings_in(study);
   Outcome outcome{"inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings), {}, {}};
   outcome.tables = {report::coverage_table(study.aligned), report::findings_table(findings)};
+  auto conversions = report::Json::array();
+  for (const auto& c : study.conversions) {
+    outcome.tables[0].notes.push_back(fmt::format(
+        "{} is converted at the rate of the day, {}; for {} days the rate was carried forward, {} prices had none",
+        c.history.asset, c.path, c.carried, c.dropped));
+    conversions.push_back(
+        {{"asset", c.history.asset}, {"path", c.path}, {"carried", c.carried}, {"dropped", c.dropped}});
+  }
+  outcome.result["conversions"] = conversions;
   return outcome;
 }
 

@@ -27,8 +27,17 @@ void add_input_options(CLI::App& command, Options& options) {
       ->delimiter(',')
       ->group("Input");
   command.add_option("--benchmark", options.benchmark, "Compared with, never held")->type_name("CODE")->group("Input");
-  command.add_option("--currency", options.currency, "The base currency; assets in another one are left out")
+  command
+      .add_option("--currency", options.currency, "The base currency; prices in another one are converted by --rates")
       ->type_name("CODE")
+      ->group("Input");
+  command.add_option("--rates", options.rates, "Exchange rates: CSV files of date,rate named MRD.csv or MRD-HLC.csv")
+      ->type_name("PATH")
+      ->group("Input");
+  command
+      .add_option("--align", options.align,
+                  "common: days on which all have a price; any; carry:5: fill from up to 5 days before")
+      ->type_name("HOW")
       ->group("Input");
 }
 

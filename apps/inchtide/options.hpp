@@ -15,7 +15,7 @@ namespace inchtide::app {
 
 struct Options {
   // input
-  std::string mandate, prices, estimate, tags, benchmark, currency, weights;
+  std::string mandate, prices, estimate, tags, benchmark, currency, rates, align, weights;
   std::vector<std::string> assets;
   // window
   std::string from, to, last, every, split;

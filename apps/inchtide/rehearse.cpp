@@ -63,7 +63,8 @@ Outcome rehearse(const Options& options) {
     throw InputError("split", "none was given, so the weights would be chosen by the very prices they are tested on",
                      "Give --split DAY: weights are estimated before it and rehearsed from it");
   }
-  const auto walk = walk_from(study.prices, *split);
+  // Only days on which every asset has a price of its own: nothing is traded at a price that was carried forward.
+  const auto walk = walk_from(align_common(study.histories).table.between(std::nullopt, study.mandate.to), *split);
   auto choice = choice_of(study, *split);
   const auto allocations = allocations_of(choice, study.mandate, options);
   const auto runs = runs_of(study, walk, allocations, choice.risk_free);

@@ -44,15 +44,25 @@ void check_known(const std::vector<std::string>& asked, const std::vector<std::s
   }
 }
 
+// A rate is good for this many calendar days after its own.
+constexpr int rate_carry_days = 5;
+
+bool is_foreign(const PriceHistory& history, const exchange::Mandate& mandate) {
+  return mandate.currency && !history.currency.empty() && !same_name(history.currency, *mandate.currency);
+}
+
 // Sorts histories into universe, benchmark and those left out for their currency.
 void pick_assets(Study& study, std::vector<PriceHistory> all) {
   auto& mandate = study.mandate;
-  for (auto& history : all) history.currency = study.tags.value(history.asset, "currency").value_or("");
+  for (auto& history : all)
+    history.calendar = history.currency = study.tags.value(history.asset, "currency").value_or("");
   const auto codes = codes_of(all);
   check_known(mandate.assets, codes, "assets");
   if (mandate.benchmark) check_known({*mandate.benchmark}, codes, "benchmark");
   mandate.currency = base_currency(mandate, all);
 
+  const auto rates =
+      mandate.rates ? exchange::read_rates(*mandate.rates, mandate.currency.value_or("")) : std::vector<RateHistory>{};
   std::optional<PriceHistory> benchmark;
   for (auto& history : all) {
     const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
@@ -61,9 +71,13 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
       continue;
     }
     if (!mandate.assets.empty() && !find_name(history.asset, mandate.assets)) continue;
-    if (mandate.currency && !history.currency.empty() && !same_name(history.currency, *mandate.currency)) {
-      study.left_out.push_back(fmt::format("{} ({})", history.asset, history.currency));
-      continue;
+    if (is_foreign(history, mandate)) {
+      if (!mandate.rates) {
+        study.left_out.push_back(fmt::format("{} ({})", history.asset, history.currency));
+        continue;
+      }
+      study.conversions.push_back(convert(history, *mandate.currency, rates, rate_carry_days));
+      history = study.conversions.back().history;
     }
     study.universe.push_back(history.asset);
     study.histories.push_back(std::move(history));
@@ -76,8 +90,9 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
     study.histories.push_back(std::move(*benchmark));
   }
   if (!study.left_out.empty()) {
-    study.warnings.push_back(fmt::format("Left out, because they are priced in another currency than {}: {}",
-                                         *mandate.currency, fmt::join(study.left_out, ", ")));
+    study.warnings.push_back(fmt::format(
+        "Left out, because they are priced in another currency than {} and no rates were given (--rates): {}",
+        *mandate.currency, fmt::join(study.left_out, ", ")));
   }
 }
 
@@ -143,6 +158,8 @@ report::Json Study::inputs() const {
   inputs["from"] = to_string(prices.days.front());
   inputs["to"] = to_string(prices.days.back());
   inputs["every"] = every().text();
+  inputs["align"] = mandate.align.value_or(AlignPolicy{}).text();
+  if (mandate.currency) inputs["currency"] = *mandate.currency;
   return inputs;
 }
 
@@ -154,6 +171,8 @@ exchange::Mandate mandate_of(const Options& options) {
   if (!options.assets.empty()) mandate.assets = options.assets;
   if (!options.benchmark.empty()) mandate.benchmark = options.benchmark;
   if (!options.currency.empty()) mandate.currency = options.currency;
+  if (!options.rates.empty()) mandate.rates = options.rates;
+  if (!options.align.empty()) mandate.align = AlignPolicy::parse(options.align, "--align");
   if (!options.every.empty()) mandate.every = Interval::parse(options.every, "--every");
   if (!options.last.empty()) mandate.from.reset();
   if (const auto day = day_option(options.from, "--from")) mandate.from = day;
@@ -180,7 +199,7 @@ Study load_study(const Options& options) {
   }
   if (study.mandate.tags) study.tags = exchange::read_tags(*study.mandate.tags);
   pick_assets(study, exchange::read_prices(*study.mandate.prices));
-  study.aligned = align_common(study.histories);
+  study.aligned = align(study.histories, study.mandate.align.value_or(AlignPolicy{}));
   auto from = study.mandate.from;
   if (!options.last.empty()) from = Interval::parse(options.last, "--last").before(study.aligned.table.days.back());
   study.prices = study.aligned.table.between(from, study.mandate.to);
@@ -214,6 +233,12 @@ Choice choice_of(Study& study, std::optional<Day> before) {
   for (const auto& history : study.histories) known.push_back(history.asset);
   choice = finish_choice(std::move(choice), study.mandate, study.options, known);
   choice.warnings.insert(choice.warnings.begin(), study.warnings.begin(), study.warnings.end());
+  if (choice.estimate.rows_dropped > 0) {
+    choice.warnings.push_back(
+        fmt::format("{} of {} periods are left out of the estimate: not every asset has a return over "
+                    "the same days",
+                    choice.estimate.rows_dropped, choice.estimate.rows_dropped + choice.estimate.observations));
+  }
   const auto n = std::size_t(choice.estimate.size());
   if (choice.estimate.observations <= n) {
     choice.warnings.push_back(

@@ -9,6 +9,7 @@
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/exchange/mandate.hpp"
 #include "inchtide/frontier/frontier.hpp"
+#include "inchtide/prices/currency.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 #include "inchtide/report/documents.hpp"
@@ -29,7 +30,8 @@ struct Study {
   std::vector<std::string> universe;     // asset codes
   std::optional<std::string> benchmark;  // its code
   std::vector<std::string> warnings;
-  std::vector<std::string> left_out;  // assets in another currency
+  std::vector<Converted> conversions;  // what was converted
+  std::vector<std::string> left_out;   // assets in another currency
 
   Interval every() const { return mandate.every.value_or(Interval{1, Unit::month}); }
   std::string currency() const { return mandate.currency.value_or(""); }

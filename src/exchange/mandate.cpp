@@ -107,9 +107,13 @@ class Section {
 };
 
 void read_universe(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
-  section.allow_only({"prices", "assets", "tags", "benchmark", "currency"});
+  section.allow_only({"prices", "assets", "tags", "benchmark", "currency", "rates", "align"});
   if (const auto prices = section.text("prices")) mandate.prices = folder / *prices;
   if (const auto tags = section.text("tags")) mandate.tags = folder / *tags;
+  if (const auto rates = section.text("rates")) mandate.rates = folder / *rates;
+  if (const auto align = section.text("align")) {
+    mandate.align = AlignPolicy::parse(*align, section.place("align", *section.find("align")));
+  }
   mandate.assets = section.texts("assets");
   mandate.benchmark = section.text("benchmark");
   mandate.currency = section.text("currency");

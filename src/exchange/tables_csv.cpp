@@ -26,6 +26,30 @@ struct PriceColumns {
   PriceField field = PriceField::price;
 };
 
+/// Files of a folder that end with .csv, in order of their names, or the file itself.
+std::vector<fs::path> csv_files(const fs::path& path) {
+  std::error_code error;
+  if (!fs::exists(path, error)) throw InputError(path.string(), "there is no such file or folder", "Check the path");
+  if (!fs::is_directory(path)) return {path};
+  std::vector<fs::path> files;
+  for (const auto& entry : fs::directory_iterator(path)) {
+    if (entry.is_regular_file() && same_name(entry.path().extension().string(), ".csv")) files.push_back(entry.path());
+  }
+  std::ranges::sort(files);
+  if (files.empty()) throw InputError(path.string(), "the folder holds no .csv file", "Put one file each into it");
+  return files;
+}
+
+PriceColumns rate_columns(const fs::path& path, const std::vector<std::string>& header) {
+  const auto date = find_column(header, {"date", "day"}), rate = find_column(header, {"rate"});
+  if (!date || !rate) {
+    throw InputError(fmt::format("{}, line 1", path.string()),
+                     fmt::format("no column {}: the header has {}", date ? "rate" : "date", fmt::join(header, ", ")),
+                     "Name the columns 'date' and 'rate'");
+  }
+  return {*date, *rate, PriceField::price};
+}
+
 PriceColumns price_columns(const fs::path& path, const std::vector<std::string>& header) {
   PriceColumns columns;
   const std::string where = fmt::format("{}, line 1", path.string());
@@ -48,16 +72,16 @@ PriceColumns price_columns(const fs::path& path, const std::vector<std::string>&
   return columns;
 }
 
-}  // namespace
-
-PriceHistory read_price_file(const fs::path& path) {
+/// Days and positive figures of a file whose columns `find_columns` picks.
+template <typename FindColumns>
+PriceHistory read_history(const fs::path& path, const char* figure, FindColumns find_columns) {
   PriceHistory history;
   history.asset = path.stem().string();
   PriceColumns columns;
   std::vector<std::string> header;
   const auto read_header = [&](CsvRow row) {
     header = texts(row);
-    columns = price_columns(path, header);
+    columns = find_columns(path, header);
     history.field = columns.field;
   };
   const auto read_row = [&](std::size_t line, CsvRow row) {
@@ -70,8 +94,8 @@ PriceHistory read_price_file(const fs::path& path) {
     const auto price = parse_number(row[columns.price]);
     if (!price) fail(columns.price, fmt::format("'{}' is not a number", row[columns.price]), "Write it as 12.34");
     if (*price <= 0) {
-      fail(columns.price, fmt::format("the price is {}", row[columns.price]),
-           "A price is positive; leave the cell empty where there is none");
+      fail(columns.price, fmt::format("the {} is {}", figure, row[columns.price]),
+           fmt::format("A {} is positive; leave the cell empty where there is none", figure));
     }
     if (!history.days.empty() && *day <= history.days.back()) {
       const bool twice = *day == history.days.back();
@@ -82,7 +106,17 @@ PriceHistory read_price_file(const fs::path& path) {
     history.prices.push_back(*price);
   };
   read_csv(path, read_header, read_row);
-  if (history.days.empty()) throw InputError(path.string(), "it holds no price", "Give rows of date and price");
+  if (history.days.empty()) {
+    throw InputError(path.string(), fmt::format("it holds no {}", figure),
+                     fmt::format("Give rows of date and {}", figure));
+  }
+  return history;
+}
+
+}  // namespace
+
+PriceHistory read_price_file(const fs::path& path) {
+  auto history = read_history(path, "price", price_columns);
   if (history.days.size() == 1) {
     throw InputError(path.string(), fmt::format("it holds a single price, on {}", to_string(history.days.front())),
                      "Give at least two days, or leave the asset out with --assets");
@@ -91,18 +125,24 @@ PriceHistory read_price_file(const fs::path& path) {
 }
 
 std::vector<PriceHistory> read_prices(const fs::path& path) {
-  std::error_code error;
-  if (!fs::exists(path, error)) throw InputError(path.string(), "there is no such file or folder", "Check the path");
-  if (!fs::is_directory(path)) return {read_price_file(path)};
-  std::vector<fs::path> files;
-  for (const auto& entry : fs::directory_iterator(path)) {
-    if (entry.is_regular_file() && same_name(entry.path().extension().string(), ".csv")) files.push_back(entry.path());
-  }
-  std::ranges::sort(files);
-  if (files.empty()) throw InputError(path.string(), "the folder holds no .csv file", "Give one file an asset");
   std::vector<PriceHistory> histories;
-  for (const auto& file : files) histories.push_back(read_price_file(file));
+  for (const auto& file : csv_files(path)) histories.push_back(read_price_file(file));
   return histories;
+}
+
+std::vector<RateHistory> read_rates(const fs::path& path, const std::string& base) {
+  std::vector<RateHistory> rates;
+  for (const auto& file : csv_files(path)) {
+    auto history = read_history(file, "rate", rate_columns);
+    const auto dash = history.asset.find('-');
+    const auto to = dash == std::string::npos ? base : history.asset.substr(dash + 1);
+    if (to.empty()) {
+      throw InputError(file.string(), "its name says no second currency, and there is no base currency",
+                       "Name it like MRD-HLC.csv, or give --currency");
+    }
+    rates.push_back({history.asset.substr(0, dash), to, std::move(history.days), std::move(history.prices)});
+  }
+  return rates;
 }
 
 Tags read_tags(const fs::path& path) {

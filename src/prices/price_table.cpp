@@ -3,10 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
 #include <set>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
 
 namespace inchtide {
 namespace {
@@ -48,6 +52,39 @@ void check_codes_differ(const std::vector<PriceHistory>& histories) {
       throw InputError(history.asset, "two histories have this code", "Keep one of them");
     }
     seen.push_back(history.asset);
+  }
+}
+
+/// The prices of a history on given days: the day's own, or the last one before it if at most `carried` calendar days
+/// old, else NaN.
+Eigen::VectorXd prices_on(const PriceHistory& history, const std::vector<Day>& days, int carried) {
+  Eigen::VectorXd prices(Eigen::Index(days.size()));
+  std::size_t after = 0;  // the first row after the day
+  for (std::size_t d = 0; d < days.size(); ++d) {
+    while (after < history.days.size() && history.days[after] <= days[d]) ++after;
+    const bool known = after > 0 && days[d] - history.days[after - 1] <= std::chrono::days{carried};
+    prices[Eigen::Index(d)] = known ? history.prices[after - 1] : std::numeric_limits<double>::quiet_NaN();
+  }
+  return prices;
+}
+
+std::vector<std::size_t> complete_rows(const PriceTable& table) {
+  std::vector<std::size_t> rows;
+  for (std::size_t d = 0; d < table.rows(); ++d) {
+    if (table.prices.row(Eigen::Index(d)).allFinite()) rows.push_back(d);
+  }
+  return rows;
+}
+
+/// A hole at a period's end takes the asset's last price within the period.
+void fill_from_within_period(PriceTable& ends, const PriceTable& table, const std::vector<std::size_t>& rows) {
+  for (std::size_t k = 0; k < rows.size(); ++k) {
+    const std::size_t first = k == 0 ? 0 : rows[k - 1] + 1;
+    for (Eigen::Index i = 0; i < ends.prices.cols(); ++i) {
+      for (std::size_t row = rows[k] + 1; row-- > first && std::isnan(ends.prices(Eigen::Index(k), i));) {
+        ends.prices(Eigen::Index(k), i) = table.prices(Eigen::Index(row), i);
+      }
+    }
   }
 }
 
@@ -119,42 +156,75 @@ PriceTable PriceTable::at_rows(const std::vector<std::size_t>& rows) const {
 
 std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories) {
   const auto any = days_of_any(histories);
+  std::map<std::string, std::vector<PriceHistory>> by_calendar;
+  for (const auto& history : histories) by_calendar[history.calendar].push_back(history);
+  std::map<std::string, std::vector<Day>> calendars;
+  for (const auto& [calendar, members] : by_calendar) calendars[calendar] = days_of_any(members);
+
   std::vector<AssetCoverage> result;
   for (const auto& history : histories) {
-    AssetCoverage coverage{history.asset, history.days.front(), history.days.back(), history.days.size(), 0, {}};
+    AssetCoverage coverage{history.asset, history.days.front(), history.days.back(), history.days.size()};
+    const auto& calendar = calendars.at(history.calendar);
     std::vector<Day> missing;
     std::ranges::set_difference(any, history.days, std::back_inserter(missing));
     for (Day day : missing) {
       if (day < coverage.from || day > coverage.to) continue;
-      if (coverage.holes++ == 0) coverage.first_hole = day;
+      if (!std::ranges::binary_search(calendar, day)) {
+        ++coverage.away;
+      } else if (coverage.holes++ == 0) {
+        coverage.first_hole = day;
+      }
     }
     result.push_back(coverage);
   }
   return result;
 }
 
+AlignPolicy AlignPolicy::parse(std::string_view text, std::string_view where) {
+  if (same_name(text, "common")) return {Kind::common};
+  if (same_name(text, "any")) return {Kind::any};
+  if (same_name(text.substr(0, 6), "carry:")) {
+    const auto days = parse_number(text.substr(6));
+    if (days && *days >= 1 && *days <= 366 && *days == std::floor(*days)) return {Kind::carry, int(*days)};
+  }
+  throw InputError(std::string(where), fmt::format("'{}' is not a way to align", text),
+                   "Write common, any or carry:5 (up to five calendar days)");
+}
+
+std::string AlignPolicy::text() const {
+  if (kind == Kind::carry) return fmt::format("carry:{}", carry_days);
+  return kind == Kind::any ? "any" : "common";
+}
+
 AlignedPrices align_common(const std::vector<PriceHistory>& histories) {
+  return align(histories, {});
+}
+
+AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy) {
   if (histories.empty()) throw InputError("prices", "there is no asset", "Give at least one price history");
   for (const auto& history : histories) history.check(history.asset);
   check_codes_differ(histories);
   AlignedPrices aligned;
+  aligned.coverage = coverage_of(histories);
   auto& table = aligned.table;
-  table.days = days_of_all(histories);
+  table.days = policy.kind == AlignPolicy::Kind::common ? days_of_all(histories) : days_of_any(histories);
+  table.prices.resize(Eigen::Index(table.days.size()), Eigen::Index(histories.size()));
+  const int carried = policy.kind == AlignPolicy::Kind::carry ? policy.carry_days : 0;
+  for (std::size_t i = 0; i < histories.size(); ++i) {
+    table.assets.push_back({histories[i].asset, histories[i].currency, histories[i].field});
+    table.prices.col(Eigen::Index(i)) = prices_on(histories[i], table.days, carried);
+  }
+  if (policy.kind == AlignPolicy::Kind::carry) {
+    table = table.at_rows(complete_rows(table));
+    for (std::size_t i = 0; i < histories.size(); ++i) {
+      aligned.coverage[i].filled = std::size_t(std::ranges::count_if(
+          table.days, [&](Day day) { return !std::ranges::binary_search(histories[i].days, day); }));
+    }
+  }
   if (table.days.empty()) {
     throw InputError("prices", why_nothing_in_common(histories), "Leave an asset out with --assets, or extend it");
   }
-  table.prices.resize(Eigen::Index(table.days.size()), Eigen::Index(histories.size()));
-  for (std::size_t i = 0; i < histories.size(); ++i) {
-    const auto& history = histories[i];
-    table.assets.push_back({history.asset, history.currency, history.field});
-    std::size_t row = 0;
-    for (std::size_t d = 0; d < table.days.size(); ++d) {
-      while (history.days[row] < table.days[d]) ++row;
-      table.prices(Eigen::Index(d), Eigen::Index(i)) = history.prices[row];
-    }
-  }
   table.complete_to = table.days.back();
-  aligned.coverage = coverage_of(histories);
   aligned.days_seen = days_of_any(histories).size();
   aligned.days_dropped = aligned.days_seen - table.days.size();
   return aligned;
@@ -177,6 +247,7 @@ PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep
   ends.last_kept = !ends.last_unfinished || keep_unfinished;
   if (!ends.last_kept) rows.pop_back();
   ends.table = table.at_rows(rows);
+  fill_from_within_period(ends.table, table, rows);
   return ends;
 }
 

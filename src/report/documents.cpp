@@ -118,6 +118,8 @@ Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& fin
                       {"to", to_string(c.to)},
                       {"rows", c.rows},
                       {"holes", c.holes},
+                      {"away", c.away},
+                      {"filled", c.filled},
                       {"currency", priced.currency.empty() ? Json() : Json(priced.currency)},
                       {"field", to_string(priced.field)}});
   }

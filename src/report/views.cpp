@@ -92,6 +92,8 @@ Table coverage_table(const AlignedPrices& prices) {
                {"To", Format::day},
                {"Prices", Format::count},
                {"Holes", Format::count},
+               {"Away", Format::count},
+               {"Filled", Format::count},
                {"Field"},
                {"Currency"}},
               {},
@@ -99,16 +101,18 @@ Table coverage_table(const AlignedPrices& prices) {
   for (std::size_t i = 0; i < prices.coverage.size(); ++i) {
     const auto& c = prices.coverage[i];
     const auto& asset = prices.table.assets[i];
-    table.add({c.asset, c.from, c.to, double(c.rows), double(c.holes), to_string(asset.field),
-               asset.currency.empty() ? "unknown" : asset.currency});
+    table.add({c.asset, c.from, c.to, double(c.rows), double(c.holes), double(c.away), double(c.filled),
+               to_string(asset.field), asset.currency.empty() ? "unknown" : asset.currency});
   }
+  table.notes.push_back(fmt::format(
+      "{} days from {} to {} are in the table; {} of {} days were dropped because an asset has no price then",
+      prices.table.rows(), to_string(prices.table.days.front()), to_string(prices.table.days.back()),
+      prices.days_dropped, prices.days_seen));
   table.notes.push_back(
-      fmt::format("{} days from {} to {} are common to all; {} of {} days were dropped because an asset "
-                  "has no price then",
-                  prices.table.rows(), to_string(prices.table.days.front()), to_string(prices.table.days.back()),
-                  prices.days_dropped, prices.days_seen));
-  table.notes.push_back(
-      "Holes are days on which another asset has a price and this one, within its own span, has none");
+      "Within an asset's own span: holes, days on which others of its currency have a price; away, days on which only "
+      "others "
+      "have");
+  table.notes.push_back("Filled: prices of the table that were carried forward from an earlier day");
   return table;
 }
 

@@ -26,6 +26,14 @@ Moments moments_of(const Eigen::VectorXd& r) {
   return moments;
 }
 
+std::vector<std::size_t> rows_of_one_period(const ReturnTable& table, Eigen::Index asset) {
+  std::vector<std::size_t> rows;
+  for (Eigen::Index t = 0; t < table.spans.rows(); ++t) {
+    if (table.spans(t, asset) == 1) rows.push_back(std::size_t(t));
+  }
+  return rows;
+}
+
 }  // namespace
 
 Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values) {
@@ -40,7 +48,9 @@ Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values) {
 }
 
 AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset) {
-  const Eigen::VectorXd r = table.returns.col(asset);
+  const auto rows = rows_of_one_period(table, asset);
+  Eigen::VectorXd r(Eigen::Index(rows.size()));
+  for (std::size_t t = 0; t < rows.size(); ++t) r[Eigen::Index(t)] = table.returns(Eigen::Index(rows[t]), asset);
   const auto& code = table.assets[std::size_t(asset)];
   if (r.size() < 2) {
     throw InputError(code, fmt::format("{} return is too few for a variance", r.size()),
@@ -52,7 +62,8 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset) {
 
   AssetFigures figures;
   figures.asset = code;
-  figures.observations = table.observations();
+  figures.observations = rows.size();
+  figures.long_returns = std::size_t((table.spans.col(asset).array() > 1).count());
   figures.mean_arithmetic = p * moments.mean;
   figures.mean_geometric = std::expm1(r.array().log1p().sum() * p / count);
   figures.variance = p * sample_variance;
@@ -66,17 +77,25 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset) {
   Eigen::Index worst = 0, best = 0;
   figures.worst = r.minCoeff(&worst);
   figures.best = r.maxCoeff(&best);
-  figures.worst_day = table.days[std::size_t(worst)];
-  figures.best_day = table.days[std::size_t(best)];
+  figures.worst_day = table.days[rows[std::size_t(worst)]];
+  figures.best_day = table.days[rows[std::size_t(best)]];
 
-  Eigen::VectorXd growth(r.size() + 1);
-  growth[0] = 1;
-  for (Eigen::Index t = 0; t < r.size(); ++t) growth[t + 1] = growth[t] * (1 + r[t]);
-  const auto drawdown = deepest_drawdown(growth);
-  const auto day_at = [&](std::size_t i) { return i == 0 ? table.start : table.days[i - 1]; };
+  // A fall is a fall whatever it spans: the drawdown follows every return.
+  std::vector<double> growth{1};
+  std::vector<Day> days{table.start};
+  for (Eigen::Index t = 0; t < table.returns.rows(); ++t) {
+    const auto day = table.days[std::size_t(t)];
+    if (table.spans(t, asset) == 0) {
+      if (growth.size() == 1) days[0] = day;  // not listed yet
+      continue;
+    }
+    growth.push_back(growth.back() * (1 + table.returns(t, asset)));
+    days.push_back(day);
+  }
+  const auto drawdown = deepest_drawdown(Eigen::Map<const Eigen::VectorXd>(growth.data(), Eigen::Index(growth.size())));
   figures.max_drawdown = drawdown.depth;
-  figures.max_drawdown_from = day_at(drawdown.peak);
-  figures.max_drawdown_to = day_at(drawdown.trough);
+  figures.max_drawdown_from = days[drawdown.peak];
+  figures.max_drawdown_to = days[drawdown.trough];
   return figures;
 }
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <limits>
 
 #include "inchtide/base/errors.hpp"
 
@@ -13,24 +14,41 @@ ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
     throw InputError("returns", fmt::format("{} {} price is too few for one return", table.rows(), every.words()),
                      "Give a longer history or a shorter interval (--every)");
   }
-  for (std::size_t i = 0; i < table.assets.size(); ++i) {
-    for (std::size_t d = 0; d < table.rows(); ++d) {
-      if (!std::isfinite(table.prices(Eigen::Index(d), Eigen::Index(i)))) {
-        throw InputError(table.assets[i].code, fmt::format("no price on {}", to_string(table.days[d])),
-                         "Align the histories on common days first");
-      }
-    }
-  }
   ReturnTable result;
   result.days.assign(table.days.begin() + 1, table.days.end());
   result.start = table.days.front();
   result.assets = table.codes();
   result.every = every;
   result.periods_per_year = every.periods_per_year();
-  const auto last = table.prices.bottomRows(table.prices.rows() - 1);
-  const auto first = table.prices.topRows(table.prices.rows() - 1);
-  result.returns = last.array() / first.array() - 1;
+  const auto periods = table.prices.rows() - 1;
+  result.returns.setConstant(periods, table.prices.cols(), std::numeric_limits<double>::quiet_NaN());
+  result.spans.setZero(periods, table.prices.cols());
+  for (Eigen::Index i = 0; i < table.prices.cols(); ++i) {
+    Eigen::Index before = -1, count = 0;
+    for (Eigen::Index t = 0; t <= periods; ++t) {
+      if (!std::isfinite(table.prices(t, i))) continue;
+      if (before >= 0) {
+        result.returns(t - 1, i) = table.prices(t, i) / table.prices(before, i) - 1;
+        result.spans(t - 1, i) = int(t - before);
+      }
+      before = t;
+      ++count;
+    }
+    if (count < 2) {
+      throw InputError(table.assets[std::size_t(i)].code,
+                       fmt::format("{} {} price is too few for one return", count, every.adjective()),
+                       "Give a longer history or a shorter interval (--every), or leave the asset out");
+    }
+  }
   return result;
+}
+
+std::vector<std::size_t> ReturnTable::common_rows() const {
+  std::vector<std::size_t> rows;
+  for (Eigen::Index t = 0; t < spans.rows(); ++t) {
+    if (spans(t, 0) > 0 && (spans.row(t).array() == spans(t, 0)).all()) rows.push_back(std::size_t(t));
+  }
+  return rows;
 }
 
 }  // namespace inchtide

@@ -4,20 +4,13 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "support/messages.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::message_of;
 using testing::HasSubstr;
-
-std::string message_of(const std::function<void()>& action) {
-  try {
-    action();
-  } catch (const InputError& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
-}
 
 const std::vector<std::string> codes = {"TIDEMILL", "KELPFARM", "HOLLBOND", "HOLLBANK"};
 

@@ -3,11 +3,13 @@
 #include <random>
 
 #include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
 #include "support/problems.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::message_of;
 using testing::HasSubstr;
 
 ReturnTable random_returns(int rows, int columns, double offset) {
@@ -18,19 +20,10 @@ ReturnTable random_returns(int rows, int columns, double offset) {
   for (auto& r : table.returns.reshaped()) r = offset + 0.03 * normal(random);
   for (int t = 0; t < rows; ++t) table.days.push_back(Day{std::chrono::days{19000 + 30 * t}});
   for (int i = 0; i < columns; ++i) table.assets.push_back("A" + std::to_string(i + 1));
+  table.spans.setOnes(rows, columns);
   table.every = {1, Unit::month};
   table.periods_per_year = 12;
   return table;
-}
-
-template <typename Action>
-std::string message_of(Action action) {
-  try {
-    action();
-  } catch (const InputError& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
 }
 
 TEST(SampleEstimate, AgreesWithLongDouble) {
@@ -66,6 +59,29 @@ TEST(SampleEstimate, ALargeOffsetLosesNoMoreThanItsOwnRounding) {
   const auto near = sample_estimate(random_returns(30, 3, 0)), far = sample_estimate(random_returns(30, 3, 1e6));
   // The inputs themselves are rounded to 1e6 x 2^-53 = 1e-10, against deviations of 0.03.
   EXPECT_LT((near.covariance.matrix() - far.covariance.matrix()).cwiseAbs().maxCoeff(), 1e-10);
+}
+
+TEST(SampleEstimate, UsesOnlyPeriodsThatSpanTheSameDaysForAll) {
+  auto table = random_returns(20, 3, 0.01);
+  auto short_table = table;
+  // The second asset misses period 4, and its next return spans two periods.
+  table.spans(4, 1) = 0;
+  table.returns(4, 1) = NAN;
+  table.spans(5, 1) = 2;
+  table.returns(5, 1) = 0.5;
+  const auto without_both = [](auto& matrix) {
+    const auto copy = matrix;
+    matrix.resize(18, 3);
+    matrix.topRows(4) = copy.topRows(4);
+    matrix.bottomRows(14) = copy.bottomRows(14);
+  };
+  without_both(short_table.returns);
+  without_both(short_table.spans);
+  short_table.days.erase(short_table.days.begin() + 4, short_table.days.begin() + 6);
+  const auto with_hole = sample_estimate(table), without = sample_estimate(short_table);
+  EXPECT_EQ(with_hole.observations, 18u);
+  EXPECT_EQ(with_hole.rows_dropped, 2u);
+  EXPECT_LT((with_hole.covariance.matrix() - without.covariance.matrix()).norm(), 1e-17);
 }
 
 TEST(SampleEstimate, NeedsTwoReturns) {

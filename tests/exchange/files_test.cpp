@@ -8,24 +8,16 @@
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/exchange/mandate.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
+#include "support/messages.hpp"
 #include "support/process.hpp"
 
 namespace inchtide::exchange {
 namespace {
 
 using test::Folder;
+using test::message_of;
 using testing::ElementsAre;
 using testing::HasSubstr;
-
-template <typename Action>
-std::string message_of(Action action) {
-  try {
-    action();
-  } catch (const InputError& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
-}
 
 PriceHistory prices_from(const std::string& text) {
   const Folder folder;
@@ -99,6 +91,24 @@ TEST(PriceFolder, ReadsEveryCsvInOrderOfTheirNames) {
   EXPECT_EQ(histories[0].asset, "A");
 }
 
+TEST(RatesFolder, ReadsCurrenciesFromTheNames) {
+  const Folder folder;
+  folder.write("rates/MRD.csv", "date,rate\n2024-01-02,1.35\n");
+  folder.write("rates/USX-MRD.csv", "rate,date\n0.9,2024-01-02\n");
+  const auto rates = read_rates(folder / "rates", "HLC");
+  ASSERT_EQ(rates.size(), 2u);
+  EXPECT_EQ(rates[0].from + rates[0].to, "MRDHLC");
+  EXPECT_EQ(rates[1].from + rates[1].to, "USXMRD");
+  EXPECT_THAT(rates[1].rates, ElementsAre(0.9));
+  EXPECT_THAT(message_of([&] { read_rates(folder / "rates/MRD.csv", ""); }),
+              HasSubstr("its name says no second currency"));
+  folder.write("bad/MRD.csv", "date,rate\n2024-01-02,-1\n");
+  EXPECT_THAT(message_of([&] { read_rates(folder / "bad", "HLC"); }),
+              HasSubstr("MRD.csv, line 2, column rate: the rate is -1"));
+  folder.write("odd/MRD.csv", "date,price\n2024-01-02,1\n");
+  EXPECT_THAT(message_of([&] { read_rates(folder / "odd", "HLC"); }), HasSubstr("no column rate"));
+}
+
 TEST(TagsFile, HasOneRowAnAsset) {
   const Folder folder;
   const auto tags = read_tags(folder.write("tags.csv", "code,sector,yield\nKELPFARM,food,2.6\nAMBERFND,metals,\n"));
@@ -143,6 +153,8 @@ prices = "prices"
 assets = ["A", "B"]
 benchmark = "IDX"
 currency = "HLC"
+rates = "fx"
+align = "carry:3"
 [estimate]
 every = "2w"
 from = 2020-01-01
@@ -166,6 +178,8 @@ aims = ["equal", "target-return=8%"]
   EXPECT_EQ(*mandate.prices, folder / "prices");
   EXPECT_THAT(mandate.assets, ElementsAre("A", "B"));
   EXPECT_EQ(mandate.benchmark, "IDX");
+  EXPECT_EQ(*mandate.rates, folder / "fx");
+  EXPECT_EQ(mandate.align->text(), "carry:3");
   EXPECT_EQ(mandate.every, (Interval{2, Unit::week}));
   EXPECT_EQ(mandate.from, parse_day("2020-01-01"));
   EXPECT_EQ(mandate.to, parse_day("2021-12-31"));

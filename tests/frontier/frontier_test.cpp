@@ -1,12 +1,14 @@
 #include "inchtide/frontier/frontier.hpp"
 
 #include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
 #include "support/problems.hpp"
 
 namespace inchtide {
 namespace {
 
 using test::estimate_of;
+using test::message_of;
 using test::Problem;
 using test::Traits;
 using testing::HasSubstr;
@@ -15,16 +17,6 @@ Eigen::MatrixXd covariance_of(const Eigen::VectorXd& volatility, double correlat
   Eigen::MatrixXd s = correlation * volatility * volatility.transpose();
   s.diagonal() = volatility.cwiseAbs2();
   return s;
-}
-
-template <typename Action>
-std::string message_of(Action action) {
-  try {
-    action();
-  } catch (const InputError& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
 }
 
 Bounds bounds_with(Eigen::Index n, double lower, double upper) {

@@ -1,24 +1,16 @@
 #include "inchtide/frontier/limits.hpp"
 
 #include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::message_of;
 using testing::ElementsAre;
 using testing::HasSubstr;
 
 const std::vector<std::string> assets = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
-
-template <typename Action>
-std::string message_of(Action action) {
-  try {
-    action();
-  } catch (const InputError& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
-}
 
 Limits limits_of(const std::vector<const char*>& texts) {
   Limits limits;

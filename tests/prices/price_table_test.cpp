@@ -1,10 +1,12 @@
 #include "inchtide/prices/price_table.hpp"
 
 #include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::message_of;
 using testing::ElementsAre;
 using testing::HasSubstr;
 
@@ -16,16 +18,6 @@ PriceHistory history(const std::string& code, const std::vector<const char*>& da
   PriceHistory h{code, "HLC", PriceField::close, {}, std::move(prices)};
   for (const char* text : days) h.days.push_back(day(text));
   return h;
-}
-
-template <typename Action>
-std::string message_of(Action action) {
-  try {
-    action();
-  } catch (const InputError& error) {
-    return error.what();
-  }
-  return "nothing was thrown";
 }
 
 TEST(Align, MatchesRowsByDayAndNeverByPosition) {
@@ -43,6 +35,53 @@ TEST(Align, MatchesRowsByDayAndNeverByPosition) {
   EXPECT_EQ(aligned.coverage[0].holes, 1u);
   EXPECT_EQ(aligned.coverage[0].first_hole, day("2024-01-04"));
   EXPECT_EQ(aligned.coverage[1].first_hole, day("2024-01-02"));
+}
+
+TEST(Align, AnyKeepsHolesAndCarryFillsThemUpToItsReach) {
+  const auto a = history("A", {"2024-01-02", "2024-01-03", "2024-01-10"}, {10, 11, 12});
+  const auto b = history("B", {"2024-01-03", "2024-01-04", "2024-01-05", "2024-01-09", "2024-01-10"}, {1, 2, 3, 4, 5});
+  const auto any = align({a, b}, AlignPolicy::parse("any", ""));
+  EXPECT_EQ(any.table.rows(), 6u);
+  EXPECT_EQ(any.days_dropped, 0u);
+  EXPECT_TRUE(std::isnan(any.table.prices(0, 1)));
+  EXPECT_TRUE(std::isnan(any.table.prices(2, 0)));
+  // Carried up to two days: A has 11 on the 4th and 5th; on the 9th it is six days old, so that day is dropped, and so
+  // is the 2nd, when B has no price yet.
+  const auto carried = align({a, b}, AlignPolicy::parse("carry:2", ""));
+  EXPECT_THAT(carried.table.days,
+              ElementsAre(day("2024-01-03"), day("2024-01-04"), day("2024-01-05"), day("2024-01-10")));
+  EXPECT_THAT(carried.table.prices.col(0), ElementsAre(11, 11, 11, 12));
+  EXPECT_EQ(carried.days_dropped, 2u);
+  EXPECT_EQ(carried.coverage[0].filled, 2u);
+  EXPECT_EQ(carried.coverage[1].filled, 0u);
+  for (const char* text : {"", "most", "carry", "carry:", "carry:0", "carry:1.5", "carry:-2"}) {
+    EXPECT_THROW(AlignPolicy::parse(text, "--align"), InputError) << text;
+  }
+  EXPECT_EQ(AlignPolicy::parse("carry:7", "").text(), "carry:7");
+}
+
+TEST(Align, HolesAreLookedForAmongHistoriesOfTheSameCalendar) {
+  auto a = history("A", {"2024-01-02", "2024-01-04", "2024-01-05"}, {1, 1, 1});
+  auto b = history("B", {"2024-01-02", "2024-01-03", "2024-01-05"}, {1, 1, 1});
+  auto c = history("C", {"2024-01-01", "2024-01-03", "2024-01-05"}, {1, 1, 1});
+  a.calendar = b.calendar = "home";
+  c.calendar = "abroad";
+  const auto coverage = coverage_of({a, b, c});
+  EXPECT_EQ(coverage[0].holes, 1u);  // the 3rd, when B has a price
+  EXPECT_EQ(coverage[0].away, 0u);
+  EXPECT_EQ(coverage[2].holes, 0u);
+  EXPECT_EQ(coverage[2].away, 2u);  // the 2nd and the 4th
+}
+
+TEST(PeriodEnds, AHoleAtTheEndTakesTheLastPriceWithinThePeriod) {
+  const auto a = history("A", {"2024-01-30", "2024-02-28"}, {1, 2});
+  const auto b = history("B", {"2024-01-31", "2024-03-28"}, {3, 4});
+  const auto ends = period_ends(align({a, b}, AlignPolicy::parse("any", "")).table, {1, Unit::month}, true).table;
+  EXPECT_THAT(ends.days, ElementsAre(day("2024-01-31"), day("2024-02-28"), day("2024-03-28")));
+  EXPECT_EQ(ends.prices(0, 0), 1);
+  EXPECT_EQ(ends.prices(0, 1), 3);
+  EXPECT_TRUE(std::isnan(ends.prices(1, 1)));
+  EXPECT_TRUE(std::isnan(ends.prices(2, 0)));
 }
 
 TEST(Align, WithoutACommonDayNamesTheTwoThatExcludeEachOther) {

@@ -4,6 +4,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/returns/figures.hpp"
 #include "inchtide/returns/return_table.hpp"
+#include "support/messages.hpp"
 
 namespace inchtide {
 namespace {
@@ -29,14 +30,42 @@ TEST(Returns, AreSimpleAndDatedAtTheirEnd) {
   EXPECT_EQ(returns.periods_per_year, 12);
 }
 
-TEST(Returns, AHoleOrASingleRowIsNamed) {
+TEST(Returns, ASingleRowOrPriceIsNamed) {
   EXPECT_THROW(simple_returns(table_of(Eigen::VectorXd::Ones(1)), {1, Unit::month}), InputError);
-  try {
-    simple_returns(table_of(Eigen::Vector3d(100, NAN, 99)), {1, Unit::month});
-    FAIL();
-  } catch (const InputError& error) {
-    EXPECT_THAT(error.what(), testing::HasSubstr("A1: no price on 2024-03-01"));
-  }
+  EXPECT_THAT(test::message_of([] {
+                simple_returns(table_of(Eigen::Vector3d(NAN, NAN, 99)), {1, Unit::month});
+              }),
+              testing::HasSubstr("A1: 1 monthly price is too few for one return"));
+}
+
+TEST(Returns, AfterAHoleReachBackToTheLastPriceAndSayHowFar) {
+  Eigen::MatrixXd prices(5, 3);
+  prices << 100, 50, NAN,  //
+      110, NAN, NAN,       //
+      121, 55, 10,         //
+      133.1, 60.5, 11,     //
+      NAN, NAN, NAN;
+  const auto returns = simple_returns(table_of(prices), {1, Unit::month});
+  EXPECT_EQ(returns.spans, (Eigen::MatrixXi(4, 3) << 1, 0, 0, 1, 2, 0, 1, 1, 1, 0, 0, 0).finished());
+  EXPECT_NEAR(returns.returns(1, 1), 0.1, 1e-15);
+  EXPECT_TRUE(std::isnan(returns.returns(0, 1)));
+  // Only the third period has returns that span the same days for all three.
+  EXPECT_THAT(returns.common_rows(), testing::ElementsAre(2u));
+}
+
+TEST(Figures, LeaveOutReturnsThatSpanSeveralPeriodsAndCountThem) {
+  Eigen::VectorXd prices(6);
+  prices << NAN, 100, 110, NAN, 55, 66;
+  const auto f = figures_of(simple_returns(table_of(prices), {1, Unit::month}), 0);
+  EXPECT_EQ(f.observations, 2u);
+  EXPECT_EQ(f.long_returns, 1u);
+  EXPECT_NEAR(f.mean_arithmetic, 12 * (0.1 + 0.2) / 2, 1e-14);
+  EXPECT_NEAR(f.worst, 0.1, 1e-15);
+  EXPECT_EQ(f.best_day, start + days{150});
+  // The fall over the hole is a fall all the same.
+  EXPECT_NEAR(f.max_drawdown, -0.5, 1e-15);
+  EXPECT_EQ(f.max_drawdown_from, start + days{60});
+  EXPECT_EQ(f.max_drawdown_to, start + days{120});
 }
 
 TEST(Figures, ByHand) {

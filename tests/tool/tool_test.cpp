@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "support/process.hpp"
@@ -62,12 +63,11 @@ TEST(Tool, WrongUsageEndsWithTwo) {
 TEST(Inspect, ShowsWhatTheDemoPricesHold) {
   const auto said = run_tool("inspect" + mandate);
   EXPECT_EQ(said.code, 0);
-  EXPECT_THAT(said.out, HasSubstr("What the prices hold"));
-  EXPECT_THAT(
-      said.err,
-      HasSubstr("Left out, because they are priced in another currency than HLC: MARROWGL (MRD), MARROWSH (MRD)"));
+  EXPECT_EQ(said.err, "");
+  EXPECT_THAT(said.out, AllOf(HasSubstr("What the prices hold"),
+                              HasSubstr("MARROWGL is converted at the rate of the day, MRD -> HLC")));
   const auto result = result_of("inspect" + mandate);
-  EXPECT_EQ(result["assets"].size(), 15u);  // 14 in the home currency and the index
+  EXPECT_EQ(result["assets"].size(), 17u);
   const auto found = [&](const char* asset, const char* kind) {
     return std::ranges::any_of(result["findings"],
                                [&](const json& f) { return f["asset"] == asset && f["kind"] == kind; });
@@ -76,6 +76,44 @@ TEST(Inspect, ShowsWhatTheDemoPricesHold) {
   EXPECT_TRUE(found("DREDGECO", "holes"));
   EXPECT_TRUE(found("BEACONET", "short history"));
   EXPECT_EQ(result["findings"].size(), 3u);
+}
+
+TEST(Inspect, WithoutRatesAssetsInAnotherCurrencyAreLeftOutAndNamed) {
+  const auto said = run_tool("inspect --prices " + demo + "/prices --tags " + demo + "/tags.csv --currency HLC");
+  EXPECT_EQ(said.code, 0);
+  EXPECT_THAT(
+      said.err,
+      HasSubstr(
+          "priced in another currency than HLC and no rates were given (--rates): MARROWGL (MRD), MARROWSH (MRD)"));
+  EXPECT_THAT(said.out, testing::Not(HasSubstr("MARROWGL")));
+}
+
+TEST(Describe, ForeignPricesAreConvertedDayByDay) {
+  // Price x rate on the last day of each month on which the Marrow Exchange traded and a rate is at hand.
+  std::map<std::string, double> rates, ends;
+  std::istringstream rate_file(text_of(demo + "/rates/MRD.csv")), price_file(text_of(demo + "/prices/MARROWGL.csv"));
+  std::string line;
+  std::getline(rate_file, line);
+  while (std::getline(rate_file, line)) rates[line.substr(0, 10)] = std::stod(line.substr(11));
+  std::getline(price_file, line);
+  while (std::getline(price_file, line)) {
+    const auto end = line.rfind(','), begin = line.rfind(',', end - 1);
+    const auto rate = std::prev(rates.upper_bound(line.substr(0, 10)));
+    if (rate == rates.end()) continue;
+    ends[line.substr(0, 7)] = std::stod(line.substr(begin + 1, end - begin - 1)) * rate->second;
+  }
+  double growth = ends.at("2024-12") / ends.at("2021-12");
+  const auto result = result_of("describe" + mandate + " --assets MARROWGL,TIDEMILL --from 2021-12-01 --to 2024-12-31");
+  EXPECT_NEAR(result["assets"][0]["mean_geometric"].get<double>(), std::pow(growth, 1.0 / 3) - 1, 1e-12);
+}
+
+TEST(Align, AnyKeepsHolesOutOfTheEstimateAndSaysHowMany) {
+  const auto said =
+      run_tool("frontier" + mandate + " --align any --every 1d --from 2021-06-01 --to 2021-12-31 --json -");
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err,
+              HasSubstr("periods are left out of the estimate: not every asset has a return over the same days"));
+  EXPECT_EQ(run_tool("frontier" + mandate + " --align most").code, 1);
 }
 
 // Month-end adjusted closes of an asset, read here without the library.
@@ -421,7 +459,7 @@ TEST(BadOutput, ADiskThatCannotBeWrittenEndsWithThree) {
 TEST(Warnings, TooFewReturnsForTheAssetsAreSaid) {
   const auto said = run_tool("frontier" + mandate + " --last 1y");
   EXPECT_EQ(said.code, 0) << said.err;
-  EXPECT_THAT(said.err, HasSubstr("12 returns for 14 assets: the sample covariance is singular"));
+  EXPECT_THAT(said.err, HasSubstr("12 returns for 16 assets: the sample covariance is singular"));
 }
 
 TEST(Warnings, ALimitOnAnAssetThatWasLeftOutIsPassedOver) {

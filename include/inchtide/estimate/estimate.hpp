@@ -19,6 +19,7 @@ struct Estimate {
   std::string denominator = "T-1";  ///< of variances and covariances: "T-1" (sample) or "T" (population)
   double periods_per_year = 12;
   std::size_t observations = 0;  ///< 0 when unknown
+  std::size_t rows_dropped = 0;  ///< periods left out because not every asset's return spans the same days
   std::optional<Day> from, to;   ///< first price and last price used
   double risk_free = 0;          ///< fraction per year
 
@@ -33,8 +34,9 @@ struct Estimate {
 
 /// The sample estimate: arithmetic mean per year p m and covariance p X'X / (T-1) of the demeaned returns X.
 /// Simple returns add up to a portfolio's return, so w'Sw is exactly the variance of the weighted series.
+/// Periods in which the assets' returns don't span the same days are left out and counted.
 /// @param risk_free fraction per year, carried along
-/// @throws InputError when there are fewer than two returns
+/// @throws InputError when fewer than two returns are left
 Estimate sample_estimate(const ReturnTable& returns, double risk_free = 0);
 
 }  // namespace inchtide

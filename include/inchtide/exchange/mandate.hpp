@@ -1,7 +1,7 @@
 #pragma once
 /// The mandate: the manager's rules in one TOML file.
 ///
-///     [universe]            prices, assets, tags, benchmark, currency
+///     [universe]            prices, assets, tags, benchmark, currency, rates, align
 ///     [estimate]            every, from, to, risk_free
 ///     [limits]              name = "KELPFARM <= 12%"
 ///     [costs.CLASS]         bps, or buy_bps and sell_bps; CLASS is all, an asset, or "sector:bonds"
@@ -18,6 +18,7 @@
 #include "inchtide/base/costs.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/frontier/limits.hpp"
+#include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/schedule.hpp"
 #include "inchtide/weights/aim.hpp"
 
@@ -25,9 +26,10 @@ namespace inchtide::exchange {
 
 /// What the file says; what it leaves out is empty.
 struct Mandate {
-  std::optional<std::filesystem::path> prices, tags;
+  std::optional<std::filesystem::path> prices, tags, rates;
   std::vector<std::string> assets;  ///< empty: all that have prices
   std::optional<std::string> benchmark, currency;
+  std::optional<AlignPolicy> align;
 
   std::optional<Interval> every;
   std::optional<Day> from, to;

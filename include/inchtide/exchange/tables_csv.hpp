@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "inchtide/base/tags.hpp"
+#include "inchtide/prices/currency.hpp"
 #include "inchtide/prices/history.hpp"
 
 namespace inchtide::exchange {
@@ -20,6 +21,11 @@ PriceHistory read_price_file(const std::filesystem::path& path);
 /// Reads a CSV file, or every .csv file of a folder in order of their names.
 /// @throws InputError as above, and when the path doesn't exist or the folder holds no .csv file
 std::vector<PriceHistory> read_prices(const std::filesystem::path& path);
+
+/// Reads exchange rates: a CSV file, or every .csv file of a folder, each with columns `date` and `rate`. A file's name
+/// says what it holds: `MRD-HLC.csv` the price of one MRD in HLC, `MRD.csv` that of one MRD in `base`.
+/// @throws InputError as for prices, and when a name says no second currency and there is no base
+std::vector<RateHistory> read_rates(const std::filesystem::path& path, const std::string& base);
 
 /// Reads a table of tags: a column `code` and any others.
 /// @throws InputError when there is no such column or a code comes twice

@@ -22,6 +22,9 @@ struct PriceHistory {
   PriceField field = PriceField::adjusted_close;
   std::vector<Day> days;
   std::vector<double> prices;
+  /// Whose holidays it keeps, e.g. its exchange: holes are looked for among histories of the same calendar. Empty text
+  /// is a calendar like any other.
+  std::string calendar = {};
 
   /// @param source where it came from, for the message
   /// @throws InputError when the lengths differ, there is no price, a day comes twice or out of order, or a price is

@@ -15,6 +15,7 @@
 #include <Eigen/Core>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "inchtide/base/day.hpp"
@@ -59,10 +60,28 @@ struct PriceTable {
 /// What one asset lost when histories were put side by side.
 struct AssetCoverage {
   std::string asset;
-  Day from{}, to{};       ///< first and last day of its history
-  std::size_t rows = 0;   ///< prices in its history
-  std::size_t holes = 0;  ///< days within from..to on which another asset has a price and this one hasn't
-  Day first_hole{};       ///< the first of them, when there is one
+  Day from{}, to{};        ///< first and last day of its history
+  std::size_t rows = 0;    ///< prices in its history
+  std::size_t holes = 0;   ///< days within from..to on which another asset of its calendar has a price and it hasn't
+  Day first_hole{};        ///< the first of them, when there is one
+  std::size_t filled = 0;  ///< prices of the table that were carried forward from an earlier day
+  std::size_t away = 0;    ///< days within from..to on which only assets of another calendar have a price
+};
+
+/// Which days a table of several histories has.
+struct AlignPolicy {
+  enum class Kind {
+    common,  ///< days on which every asset has a price
+    any,     ///< days on which any asset has one; the others have a hole
+    carry    ///< days on which any has one; a hole takes the last price, up to `carry_days` old, or the day is dropped
+  };
+  Kind kind = Kind::common;
+  int carry_days = 5;  ///< calendar days; stale prices hide risk, so what was filled is counted
+
+  /// Reads `common`, `any` or `carry:5`.
+  /// @throws InputError naming `where` for anything else
+  static AlignPolicy parse(std::string_view text, std::string_view where);
+  std::string text() const;
 };
 
 struct AlignedPrices {
@@ -72,13 +91,17 @@ struct AlignedPrices {
   std::vector<AssetCoverage> coverage;
 };
 
-/// How far each history reaches and what it misses beside the others.
+/// How far each history reaches and what it misses beside the others of its calendar.
 std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories);
 
 /// Keeps the days on which every asset has a price.
 /// @throws InputError when there is no history, a code comes twice, or no day is common to all (naming the two assets
 ///         whose ranges or days exclude each other)
 AlignedPrices align_common(const std::vector<PriceHistory>& histories);
+
+/// Puts histories side by side by any policy.
+/// @throws InputError as `align_common`, and when carrying leaves no day on which all have a price
+AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy);
 
 /// The rows that end a period, and what became of the last period.
 struct PeriodEnds {
@@ -89,7 +112,8 @@ struct PeriodEnds {
   bool last_kept = true;
 };
 
-/// The last row of each period: month ends for `1m`, every k-th row for `kd` (from the first row on).
+/// The last row of each period; an asset with a hole there takes its last price within the period. Month ends for `1m`,
+/// every k-th row for `kd` (from the first row on).
 /// @param keep_unfinished keeps the row of a last period that still had weekdays to come
 PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished = false);
 

@@ -23,7 +23,8 @@ namespace inchtide {
 /// | standard_error | p s / sqrt(T), s the per-period sd | fraction per year |
 struct AssetFigures {
   std::string asset;
-  std::size_t observations = 0;
+  std::size_t observations = 0;  ///< returns used: those of a single period
+  std::size_t long_returns = 0;  ///< returns after a hole, left out because they span several periods
   double mean_arithmetic = 0;
   double mean_geometric = 0;
   double volatility = 0;

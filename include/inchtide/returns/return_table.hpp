@@ -18,17 +18,23 @@ struct ReturnTable {
   std::vector<Day> days;  ///< the day on which each period ends
   Day start{};            ///< the day of the first price: the first period begins here
   std::vector<std::string> assets;
-  Eigen::MatrixXd returns;  ///< rows = periods, columns = assets
+  Eigen::MatrixXd returns;  ///< rows = periods, columns = assets; NaN where there is none
+  /// How many periods each return spans: 1, more after a hole (it reaches back to the last price before it and is dated
+  /// at its end), 0 where there is no return.
+  Eigen::MatrixXi spans;
   Interval every;
   double periods_per_year = 12;
 
   std::size_t observations() const { return days.size(); }
+
+  /// The rows whose returns span the same days for every asset: those that a covariance may use.
+  std::vector<std::size_t> common_rows() const;
 };
 
-/// Returns from one row of `table` to the next.
-/// @param table prices already taken at period ends, without holes
+/// Returns from one row of `table` to the next that has a price.
+/// @param table prices already taken at period ends; NaN is a hole
 /// @param every the interval between its rows; sets the periods per year
-/// @throws InputError when there are fewer than two rows, or a price is missing (naming asset and day)
+/// @throws InputError when there are fewer than two rows, or an asset has fewer than two prices (naming it)
 ReturnTable simple_returns(const PriceTable& table, const Interval& every);
 
 }  // namespace inchtide
