@@ -54,11 +54,76 @@ double on_axis(double value, const Axis& axis) {
   return axis.scale == Scale::percent ? 100 * value : value;
 }
 
+/// Where a label stands beside its point.
+enum class Side { right, left, above, below };
+constexpr Side sides[] = {Side::right, Side::left, Side::above, Side::below};
+
+struct Box {
+  double left, right, bottom, top;
+
+  bool touches(const Box& other) const {
+    return left < other.right && other.left < right && bottom < other.top && other.bottom < top;
+  }
+};
+
+/// The room that a label takes, in points of a picture of about 1100 x 640, for a point at (x, y).
+Box label_box(double x, double y, std::size_t letters, Side side) {
+  constexpr double letter = 8.5, half_line = 8, gap = 9;
+  const double width = letter * double(letters);
+  switch (side) {
+    case Side::right: return {x + gap, x + gap + width, y - half_line, y + half_line};
+    case Side::left: return {x - gap - width, x - gap, y - half_line, y + half_line};
+    case Side::above: return {x - width / 2, x + width / 2, y + gap, y + gap + 2 * half_line};
+    case Side::below: return {x - width / 2, x + width / 2, y - gap - 2 * half_line, y - gap};
+  }
+  return {};
+}
+
+/// Maps a chart's data onto the picture, near enough to see which labels would collide.
+struct Picture {
+  double least_x = 1e300, most_x = -1e300, least_y = 1e300, most_y = -1e300;
+
+  explicit Picture(const Chart& chart) {
+    if (chart.x_from_zero) least_x = 0;
+    for (const auto& series : chart.series) {
+      for (double x : series.x) least_x = std::min(least_x, x), most_x = std::max(most_x, x);
+      for (double y : series.y) least_y = std::min(least_y, y), most_y = std::max(most_y, y);
+    }
+  }
+  double x(double value) const { return 1100 * 0.85 * (value - least_x) / std::max(most_x - least_x, 1e-300); }
+  double y(double value) const { return 640 * 0.8 * (value - least_y) / std::max(most_y - least_y, 1e-300); }
+};
+
+/// A side for each label of a series, the first on which it collides neither with an earlier label nor with a point.
+std::vector<Side> label_sides(const Chart& chart, const Series& series) {
+  const Picture picture(chart);
+  std::vector<Box> taken;
+  for (std::size_t i = 0; i < series.labels.size(); ++i) {
+    const double x = picture.x(series.x[i]), y = picture.y(series.y[i]);
+    taken.push_back({x - 4, x + 4, y - 4, y + 4});
+  }
+  std::vector<Side> chosen;
+  for (std::size_t i = 0; i < series.labels.size(); ++i) {
+    const auto box_on = [&](Side side) {
+      return label_box(picture.x(series.x[i]), picture.y(series.y[i]), series.labels[i].size(), side);
+    };
+    const auto is_free = [&](Side side) {
+      const auto box = box_on(side);
+      return box.left >= 0 && std::ranges::none_of(taken, [&](const Box& other) { return box.touches(other); });
+    };
+    const auto* side = std::ranges::find_if(sides, is_free);
+    chosen.push_back(side == std::end(sides) ? Side::right : *side);
+    taken.push_back(box_on(chosen.back()));
+  }
+  return chosen;
+}
+
 std::string data_block(std::size_t number, const Chart& chart, const Series& series) {
+  const auto chosen = label_sides(chart, series);
   std::string block = fmt::format("$series{} << EOD\n", number);
   for (std::size_t i = 0; i < series.x.size(); ++i) {
-    block += fmt::format("{:.12g} {:.12g} \"{}\"\n", on_axis(series.x[i], chart.x), on_axis(series.y[i], chart.y),
-                         i < series.labels.size() ? series.labels[i] : "");
+    block += fmt::format("{:.12g} {:.12g} \"{}\" {}\n", on_axis(series.x[i], chart.x), on_axis(series.y[i], chart.y),
+                         i < series.labels.size() ? series.labels[i] : "", i < chosen.size() ? int(chosen[i]) : 0);
   }
   return block + "EOD\n";
 }
@@ -81,9 +146,13 @@ std::string plot_clause(std::size_t number, const Series& series) {
   std::string clause = fmt::format("$series{} using 1:2 with points pt {} ps {} lc rgb '{}' {}", number,
                                    point_type(series.marker), series.width, series.colour, title);
   if (!series.labels.empty()) {
-    clause +=
-        fmt::format(", $series{} using 1:2:3 with labels left offset 0.9,0.35 font ',11' textcolor rgb '{}' notitle",
-                    number, colour::ink);
+    constexpr const char* places[] = {"left offset 0.9,0", "right offset -0.9,0", "center offset 0,0.8",
+                                      "center offset 0,-0.8"};
+    for (Side side : sides) {
+      clause += fmt::format(
+          ", $series{} using ($4 == {} ? $1 : 1/0):2:3 with labels {} font ',11' textcolor rgb '{}' notitle", number,
+          int(side), places[int(side)], colour::ink);
+    }
   }
   return clause;
 }
