@@ -33,6 +33,7 @@ void add_describe(CLI::App& tool, Options& options) {
                   [&options] { deliver(describe(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
+  add_interval_option(command, options);
   add_output_options(command, options);
 }
 

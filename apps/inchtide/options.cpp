@@ -39,6 +39,10 @@ void add_input_options(CLI::App& command, Options& options) {
                   "common: days on which all have a price; any; carry:5: fill from up to 5 days before")
       ->type_name("HOW")
       ->group("Input");
+  command
+      .add_flag("--drop-misprints", options.drop_misprints,
+                "Treat likely misprints (a price that jumps threefold and comes back) as days without a price")
+      ->group("Input");
 }
 
 void add_window_options(CLI::App& command, Options& options) {
@@ -48,8 +52,17 @@ void add_window_options(CLI::App& command, Options& options) {
       ->type_name("SPAN")
       ->excludes("--from")
       ->group("Window");
+}
+
+void add_interval_option(CLI::App& command, Options& options) {
   command.add_option("--every", options.every, "Estimation interval: 1d, 1w, 1m, 1q, 1y or any count (default 1m)")
       ->type_name("INTERVAL")
+      ->group("Window");
+}
+
+void add_on_option(CLI::App& command, Options& options) {
+  command.add_option("--on", options.on, "Each asset's price on this day, or the last one before it")
+      ->type_name("DAY")
       ->group("Window");
 }
 

@@ -18,11 +18,12 @@ struct Options {
   std::string mandate, prices, estimate, tags, benchmark, currency, rates, align, weights;
   std::vector<std::string> assets;
   // window
-  std::string from, to, last, every, split;
+  std::string from, to, last, every, split, on;
   // choice
   std::string risk_free;
   std::vector<std::string> limits, aims, schedules, costs;
   bool no_limits = false;
+  bool drop_misprints = false;
   std::optional<double> wealth;
   std::optional<int> delay;
   // output
@@ -37,6 +38,8 @@ CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string
 
 void add_input_options(CLI::App& command, Options& options);
 void add_window_options(CLI::App& command, Options& options);
+void add_interval_option(CLI::App& command, Options& options);
+void add_on_option(CLI::App& command, Options& options);
 void add_split_option(CLI::App& command, Options& options, const std::string& help);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_limit_options(CLI::App& command, Options& options);

@@ -88,6 +88,7 @@ void add_rehearse(CLI::App& tool, Options& options) {
                   [&options] { deliver(rehearse(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
+  add_interval_option(command, options);
   add_split_option(command, options, "Estimate from the prices before this day, rehearse from it");
   add_limit_options(command, options);
   add_aim_options(command, options);

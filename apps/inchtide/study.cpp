@@ -54,8 +54,12 @@ bool is_foreign(const PriceHistory& history, const exchange::Mandate& mandate) {
 // Sorts histories into universe, benchmark and those left out for their currency.
 void pick_assets(Study& study, std::vector<PriceHistory> all) {
   auto& mandate = study.mandate;
-  for (auto& history : all)
+  for (auto& history : all) {
     history.calendar = history.currency = study.tags.value(history.asset, "currency").value_or("");
+    for (const auto& spike : mandate.drop_misprints ? drop_spikes(history) : find_spikes(history)) {
+      study.misprints.emplace_back(history.asset, spike);
+    }
+  }
   const auto codes = codes_of(all);
   check_known(mandate.assets, codes, "assets");
   if (mandate.benchmark) check_known({*mandate.benchmark}, codes, "benchmark");
@@ -158,6 +162,7 @@ report::Json Study::inputs() const {
   inputs["from"] = to_string(prices.days.front());
   inputs["to"] = to_string(prices.days.back());
   inputs["every"] = every().text();
+  inputs["drop_misprints"] = mandate.drop_misprints;
   inputs["align"] = mandate.align.value_or(AlignPolicy{}).text();
   if (mandate.currency) inputs["currency"] = *mandate.currency;
   return inputs;
@@ -173,6 +178,7 @@ exchange::Mandate mandate_of(const Options& options) {
   if (!options.currency.empty()) mandate.currency = options.currency;
   if (!options.rates.empty()) mandate.rates = options.rates;
   if (!options.align.empty()) mandate.align = AlignPolicy::parse(options.align, "--align");
+  mandate.drop_misprints = mandate.drop_misprints || options.drop_misprints;
   if (!options.every.empty()) mandate.every = Interval::parse(options.every, "--every");
   if (!options.last.empty()) mandate.from.reset();
   if (const auto day = day_option(options.from, "--from")) mandate.from = day;

@@ -30,8 +30,9 @@ struct Study {
   std::vector<std::string> universe;     // asset codes
   std::optional<std::string> benchmark;  // its code
   std::vector<std::string> warnings;
-  std::vector<Converted> conversions;  // what was converted
-  std::vector<std::string> left_out;   // assets in another currency
+  std::vector<std::pair<std::string, Spike>> misprints;  // asset and spike; dropped if the mandate says so
+  std::vector<Converted> conversions;                    // what was converted
+  std::vector<std::string> left_out;                     // assets in another currency
 
   Interval every() const { return mandate.every.value_or(Interval{1, Unit::month}); }
   std::string currency() const { return mandate.currency.value_or(""); }

@@ -25,6 +25,7 @@ void add_weigh(CLI::App& tool, Options& options) {
   add_input_options(command, options);
   add_estimate_option(command, options);
   add_window_options(command, options);
+  add_interval_option(command, options);
   add_split_option(command, options, "Estimate from the prices before this day");
   add_limit_options(command, options);
   add_aim_options(command, options);

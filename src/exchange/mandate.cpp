@@ -50,6 +50,13 @@ class Section {
     throw wrong_kind(key, *node, "a number");
   }
 
+  std::optional<bool> yes_or_no(std::string_view key) const {
+    const auto* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (node->is_boolean()) return node->value<bool>();
+    throw wrong_kind(key, *node, "true or false");
+  }
+
   std::optional<Day> day(std::string_view key) const {
     const auto* node = find(key);
     if (node == nullptr) return std::nullopt;
@@ -107,13 +114,14 @@ class Section {
 };
 
 void read_universe(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
-  section.allow_only({"prices", "assets", "tags", "benchmark", "currency", "rates", "align"});
+  section.allow_only({"prices", "assets", "tags", "benchmark", "currency", "rates", "align", "drop_misprints"});
   if (const auto prices = section.text("prices")) mandate.prices = folder / *prices;
   if (const auto tags = section.text("tags")) mandate.tags = folder / *tags;
   if (const auto rates = section.text("rates")) mandate.rates = folder / *rates;
   if (const auto align = section.text("align")) {
     mandate.align = AlignPolicy::parse(*align, section.place("align", *section.find("align")));
   }
+  mandate.drop_misprints = section.yes_or_no("drop_misprints").value_or(false);
   mandate.assets = section.texts("assets");
   mandate.benchmark = section.text("benchmark");
   mandate.currency = section.text("currency");

@@ -50,4 +50,14 @@ std::vector<Spike> find_spikes(const PriceHistory& history, double factor) {
   return spikes;
 }
 
+std::vector<Spike> drop_spikes(PriceHistory& history, double factor) {
+  const auto spikes = find_spikes(history, factor);
+  for (const auto& spike : spikes) {
+    const auto at = std::ranges::lower_bound(history.days, spike.day) - history.days.begin();
+    history.days.erase(history.days.begin() + at);
+    history.prices.erase(history.prices.begin() + at);
+  }
+  return spikes;
+}
+
 }  // namespace inchtide

@@ -140,6 +140,12 @@ Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& fin
           {"findings", found}};
 }
 
+Json prices_on_json(const std::vector<PriceOnDay>& prices) {
+  auto list = Json::array();
+  for (const auto& p : prices) list.push_back({{"asset", p.asset}, {"day", to_string(p.taken)}, {"price", p.price}});
+  return list;
+}
+
 Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark) {
   auto list = Json::array();
   for (const auto& figures : assets) list.push_back(figures_json(figures));

@@ -137,7 +137,7 @@ int point_type(Marker marker) {
   return types[int(marker)];
 }
 
-std::string plot_clause(std::size_t number, const Series& series) {
+std::string plot_clause(std::size_t number, const Chart& chart, const Series& series) {
   const std::string title = series.name.empty() ? "notitle" : "title " + in_quotes(series.name);
   if (series.kind == Series::Kind::line) {
     return fmt::format("$series{} using 1:2 with lines lw {} dt {} lc rgb '{}' {}", number, series.width,
@@ -148,7 +148,9 @@ std::string plot_clause(std::size_t number, const Series& series) {
   if (!series.labels.empty()) {
     constexpr const char* places[] = {"left offset 0.9,0", "right offset -0.9,0", "center offset 0,0.8",
                                       "center offset 0,-0.8"};
+    const auto chosen = label_sides(chart, series);
     for (Side side : sides) {
+      if (std::ranges::find(chosen, side) == chosen.end()) continue;  // nothing to plot is an error
       clause += fmt::format(
           ", $series{} using ($4 == {} ? $1 : 1/0):2:3 with labels {} font ',11' textcolor rgb '{}' notitle", number,
           int(side), places[int(side)], colour::ink);
@@ -183,7 +185,7 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
   std::string clauses;
   for (std::size_t k = 0; k < chart.series.size(); ++k) {
     script += data_block(k, chart, chart.series[k]);
-    clauses += (k > 0 ? ", \\\n  " : "") + plot_clause(k, chart.series[k]);
+    clauses += (k > 0 ? ", \\\n  " : "") + plot_clause(k, chart, chart.series[k]);
   }
   return script + "plot " + clauses + "\n";
 }

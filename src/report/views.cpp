@@ -116,6 +116,40 @@ Table coverage_table(const AlignedPrices& prices) {
   return table;
 }
 
+Table prices_on_table(const std::vector<PriceOnDay>& prices) {
+  Table table{"prices-on-day",
+              prices.empty() ? "Prices on a day" : fmt::format("Prices on {}", to_string(prices.front().asked)),
+              {{"Asset"}, {"Price", Format::number3}, {"Taken from", Format::day}, {"Days before", Format::count}},
+              {},
+              {}};
+  for (const auto& p : prices) table.add({p.asset, p.price, p.taken, double((p.asked - p.taken).count())});
+  return table;
+}
+
+Chart rebased_chart(const PriceTable& rebased) {
+  constexpr std::array colours = {colour::deep, colour::rust, colour::kelp, colour::dusk, colour::amber, colour::sand};
+  Chart chart;
+  chart.title = "What 100 became";
+  chart.x = {"Day", Scale::day};
+  chart.y = {"Price, 100 at the start", Scale::number};
+  chart.key = Chart::Key::below;
+  for (std::size_t i = 0; i < rebased.assets.size(); ++i) {
+    Series series{Series::Kind::line, rebased.assets[i].code};
+    const bool last = i + 1 == rebased.assets.size();
+    series.colour = last ? colour::ink : colours[i % colours.size()];
+    series.dash = last ? Dash::solid : Dash(i / colours.size() % 4);
+    series.width = last ? 3.5 : 1.6;
+    for (std::size_t t = 0; t < rebased.rows(); ++t) {
+      const double price = rebased.prices(Eigen::Index(t), Eigen::Index(i));
+      if (!std::isfinite(price)) continue;
+      series.x.push_back(double(rebased.days[t].time_since_epoch().count()) * 86400);
+      series.y.push_back(price);
+    }
+    chart.series.push_back(std::move(series));
+  }
+  return chart;
+}
+
 Table findings_table(const std::vector<Finding>& findings) {
   Table table{"findings", "Findings", {{"Severity"}, {"Asset"}, {"Day"}, {"Kind"}, {"Detail"}, {"What to do"}}, {}, {}};
   for (const auto& f : findings)

@@ -91,6 +91,44 @@ TEST(PriceFolder, ReadsEveryCsvInOrderOfTheirNames) {
   EXPECT_EQ(histories[0].asset, "A");
 }
 
+std::vector<PriceHistory> many_from(const std::string& text) {
+  const Folder folder;
+  return read_prices(folder.write("all.csv", text));
+}
+
+TEST(WideFile, HoldsAColumnAnAsset) {
+  const auto histories = many_from("KELPFARM,date,TIDEMILL\n10,2024-01-02,50\n,2024-01-03,51\n12,2024-01-04,52\n");
+  ASSERT_EQ(histories.size(), 2u);
+  EXPECT_EQ(histories[0].asset, "KELPFARM");
+  EXPECT_THAT(histories[0].prices, ElementsAre(10, 12));
+  EXPECT_EQ(histories[0].days[1], *parse_day("2024-01-04"));
+  EXPECT_THAT(histories[1].prices, ElementsAre(50, 51, 52));
+}
+
+TEST(LongFile, HoldsARowAnAssetAndDay) {
+  const auto histories = many_from(
+      "date,asset,close,adjusted_close\n2024-01-02,B,1,10\n2024-01-02,A,2,20\n2024-01-03,b,3,30\n2024-01-03,A,4,40\n");
+  ASSERT_EQ(histories.size(), 2u);
+  EXPECT_EQ(histories[0].asset, "B");
+  EXPECT_EQ(histories[0].field, PriceField::adjusted_close);
+  EXPECT_THAT(histories[0].prices, ElementsAre(10, 30));
+  EXPECT_THAT(histories[1].prices, ElementsAre(20, 40));
+}
+
+TEST(FileOfMany, SaysWhereItIsWrong) {
+  const auto complaint = [](const std::string& text) { return message_of([&] { many_from(text); }); };
+  EXPECT_THAT(complaint("date,A,a\n2024-01-02,1,2\n"), HasSubstr("all.csv, line 1, column 3: 'a' comes twice"));
+  EXPECT_THAT(complaint("date,A,\n2024-01-02,1,2\n"), HasSubstr("line 1, column 3: it has no name"));
+  EXPECT_THAT(complaint("date,A,B\n2024-01-02,1,x\n"), HasSubstr("line 2, column B: 'x' is not a number"));
+  EXPECT_THAT(complaint("date,A,B\n2024-01-02,1,\n2024-01-03,1,\n"), HasSubstr("it holds no price of B"));
+  EXPECT_THAT(complaint("date,A,B\n2024-01-02,1,\n2024-01-03,1,1\n"), HasSubstr("a single price of B, on 2024-01-03"));
+  EXPECT_THAT(complaint("date,asset,price\n2024-01-02,A,1\n2024-01-03,A,1\n2024-01-03,A,2\n"),
+              HasSubstr("line 4, column date: 2024-01-03 comes twice"));
+  EXPECT_THAT(complaint("date,asset,price\n2024-01-02,,1\n"), HasSubstr("line 2, column asset: the asset is missing"));
+  EXPECT_THAT(complaint("date,volume\n2024-01-02,1\n"), HasSubstr("no price column"));
+  EXPECT_THAT(complaint("date\n2024-01-02\n"), HasSubstr("no price column"));
+}
+
 TEST(RatesFolder, ReadsCurrenciesFromTheNames) {
   const Folder folder;
   folder.write("rates/MRD.csv", "date,rate\n2024-01-02,1.35\n");
@@ -155,6 +193,7 @@ benchmark = "IDX"
 currency = "HLC"
 rates = "fx"
 align = "carry:3"
+drop_misprints = true
 [estimate]
 every = "2w"
 from = 2020-01-01
@@ -180,6 +219,7 @@ aims = ["equal", "target-return=8%"]
   EXPECT_EQ(mandate.benchmark, "IDX");
   EXPECT_EQ(*mandate.rates, folder / "fx");
   EXPECT_EQ(mandate.align->text(), "carry:3");
+  EXPECT_TRUE(mandate.drop_misprints);
   EXPECT_EQ(mandate.every, (Interval{2, Unit::week}));
   EXPECT_EQ(mandate.from, parse_day("2020-01-01"));
   EXPECT_EQ(mandate.to, parse_day("2021-12-31"));

@@ -123,6 +123,15 @@ TEST(Spikes, AreMisprintsThatComeBackAndNotSplitsOrCrashes) {
   EXPECT_TRUE(find_spikes(history("A", days, {10, 2, 2.1, 2})).empty());
 }
 
+TEST(Spikes, AreDroppedOnlyWhenAskedAndListed) {
+  auto prices = history("A", {"2024-01-02", "2024-01-03", "2024-01-04", "2024-01-05"}, {10, 100, 10.2, 10.1});
+  const auto dropped = drop_spikes(prices);
+  ASSERT_EQ(dropped.size(), 1u);
+  EXPECT_EQ(dropped[0].price, 100);
+  EXPECT_THAT(prices.prices, ElementsAre(10, 10.2, 10.1));
+  EXPECT_THAT(prices.days, ElementsAre(day("2024-01-02"), day("2024-01-04"), day("2024-01-05")));
+}
+
 TEST(PeriodEnds, TakeTheLastTradingDayOfEachMonth) {
   const auto table =
       align_common(

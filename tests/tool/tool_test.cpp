@@ -75,7 +75,15 @@ TEST(Inspect, ShowsWhatTheDemoPricesHold) {
   EXPECT_TRUE(found("OYSTERCO", "spike"));
   EXPECT_TRUE(found("DREDGECO", "holes"));
   EXPECT_TRUE(found("BEACONET", "short history"));
-  EXPECT_EQ(result["findings"].size(), 3u);
+  EXPECT_TRUE(found("OYSTERCO", "holes"));  // the misprint that the mandate has dropped
+  EXPECT_EQ(result["findings"].size(), 4u);
+}
+
+TEST(Inspect, AMisprintIsKeptUnlessItsRemovalIsAskedFor) {
+  const std::string prices =
+      "describe --prices " + demo + "/prices/OYSTERCO.csv --every 1d --from 2021-05-03 --to 2021-05-31";
+  EXPECT_GT(result_of(prices)["assets"][0]["best"].get<double>(), 8);
+  EXPECT_LT(result_of(prices + " --drop-misprints")["assets"][0]["best"].get<double>(), 0.2);
 }
 
 TEST(Inspect, WithoutRatesAssetsInAnotherCurrencyAreLeftOutAndNamed) {
@@ -86,6 +94,38 @@ TEST(Inspect, WithoutRatesAssetsInAnotherCurrencyAreLeftOutAndNamed) {
       HasSubstr(
           "priced in another currency than HLC and no rates were given (--rates): MARROWGL (MRD), MARROWSH (MRD)"));
   EXPECT_THAT(said.out, testing::Not(HasSubstr("MARROWGL")));
+}
+
+TEST(Inspect, TellsAPriceOnADayAndWhichDayItTook) {
+  // 2024-05-05 was a Sunday (and a holiday): the last trading day before it was Friday the 3rd.
+  const auto result = result_of("inspect" + mandate + " --on 2024-05-05 --assets KELPFARM,TIDEMILL");
+  ASSERT_EQ(result["prices"].size(), 3u);
+  EXPECT_EQ(result["prices"][0]["asset"], "KELPFARM");
+  EXPECT_EQ(result["prices"][0]["day"], "2024-05-03");
+  const auto file = text_of(demo + "/prices/KELPFARM.csv");
+  const auto line =
+      file.substr(file.find("2024-05-03"), file.find('\n', file.find("2024-05-03")) - file.find("2024-05-03"));
+  const auto end = line.rfind(','), begin = line.rfind(',', end - 1);
+  EXPECT_EQ(result["prices"][0]["price"].get<double>(), std::stod(line.substr(begin + 1, end - begin - 1)));
+  EXPECT_THAT(run_tool("inspect" + mandate + " --on 2017-01-01").err, HasSubstr("Its prices begin on 2018-01-02"));
+}
+
+TEST(Inspect, DrawsWhat100Became) {
+  const Folder folder;
+  EXPECT_EQ(run_tool("inspect" + mandate + " --last 2y --quiet --figure rebased:" + (folder / "a.svg").string()).code,
+            0);
+  EXPECT_THAT(text_of(folder / "a.svg"), AllOf(HasSubstr("What 100 became"), HasSubstr("HOLLIN40")));
+}
+
+TEST(Prices, AWideFileAndALongOneGiveTheSameFigures) {
+  const Folder folder;
+  const auto wide =
+      folder.write("wide.csv", "date,A,B\n2024-01-31,10,20\n2024-02-29,11,19\n2024-03-28,12,21\n2024-04-30,11,22\n");
+  const auto tall =
+      folder.write("long.csv",
+                   "date,asset,price\n2024-01-31,A,10\n2024-01-31,B,20\n2024-02-29,B,19\n2024-02-29,A,11\n"
+                   "2024-03-28,A,12\n2024-03-28,B,21\n2024-04-30,B,22\n2024-04-30,A,11\n");
+  EXPECT_EQ(result_of("frontier --prices " + wide.string()), result_of("frontier --prices " + tall.string()));
 }
 
 TEST(Describe, ForeignPricesAreConvertedDayByDay) {
@@ -340,7 +380,7 @@ TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
   }
   EXPECT_EQ(
       json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
-      7u);
+      8u);
 }
 
 TEST(Demo, ItsDataComesOutTheSameByteForByte) {

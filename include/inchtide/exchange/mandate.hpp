@@ -1,7 +1,8 @@
 #pragma once
 /// The mandate: the manager's rules in one TOML file.
 ///
-///     [universe]            prices, assets, tags, benchmark, currency, rates, align
+///     [universe]            prices, assets, tags, benchmark, currency, rates, align,
+///                           drop_misprints
 ///     [estimate]            every, from, to, risk_free
 ///     [limits]              name = "KELPFARM <= 12%"
 ///     [costs.CLASS]         bps, or buy_bps and sell_bps; CLASS is all, an asset, or "sector:bonds"
@@ -30,6 +31,7 @@ struct Mandate {
   std::vector<std::string> assets;  ///< empty: all that have prices
   std::optional<std::string> benchmark, currency;
   std::optional<AlignPolicy> align;
+  bool drop_misprints = false;
 
   std::optional<Interval> every;
   std::optional<Day> from, to;

@@ -18,8 +18,12 @@ namespace inchtide::exchange {
 ///         order, and for prices that aren't positive
 PriceHistory read_price_file(const std::filesystem::path& path);
 
-/// Reads a CSV file, or every .csv file of a folder in order of their names.
-/// @throws InputError as above, and when the path doesn't exist or the folder holds no .csv file
+/// Reads every .csv file of a folder in order of their names, one asset a file as above; or a single CSV file, which
+/// may also hold many assets: rows of `asset`, `date` and a price in any order of assets, or a column `date` and one
+/// column an asset, headed by its code, where an empty cell is a day without a price.
+/// @throws InputError as above, and when the path doesn't exist, the folder holds no .csv file, two columns have one
+/// code,
+///         or an asset has fewer than two prices
 std::vector<PriceHistory> read_prices(const std::filesystem::path& path);
 
 /// Reads exchange rates: a CSV file, or every .csv file of a folder, each with columns `date` and `rate`. A file's name

@@ -46,4 +46,7 @@ struct Spike {
 /// @param factor greater than 2
 std::vector<Spike> find_spikes(const PriceHistory& history, double factor = 3);
 
+/// Takes likely misprints out of a history, so that those days are holes. Returns what it took out.
+std::vector<Spike> drop_spikes(PriceHistory& history, double factor = 3);
+
 }  // namespace inchtide

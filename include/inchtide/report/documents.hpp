@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "inchtide/frontier/frontier.hpp"
+#include "inchtide/prices/lookup.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 #include "inchtide/returns/figures.hpp"
@@ -34,6 +35,9 @@ std::string document(const std::string& command, const Json& inputs, const std::
 
 /// `assets` and `findings`.
 Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings);
+
+/// The list that `prices` holds: `asset`, `day`, `price`.
+Json prices_on_json(const std::vector<PriceOnDay>& prices);
 
 /// `assets`, and `benchmark` (null without one).
 Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark);

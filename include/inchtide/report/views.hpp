@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "inchtide/frontier/frontier.hpp"
+#include "inchtide/prices/lookup.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 #include "inchtide/report/chart.hpp"
@@ -20,6 +21,10 @@ std::string provenance(const Estimate& estimate);
 
 /// What each history holds.
 Table coverage_table(const AlignedPrices& prices);
+/// Each asset's price on a day, with the day that it was taken from.
+Table prices_on_table(const std::vector<PriceOnDay>& prices);
+/// What 100 in each asset became, over time; the last column as a heavier line (the benchmark, where there is one).
+Chart rebased_chart(const PriceTable& rebased);
 Table findings_table(const std::vector<Finding>& findings);
 
 /// Return and risk per year; the benchmark, if any, comes last.

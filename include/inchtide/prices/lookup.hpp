@@ -1,0 +1,33 @@
+#pragma once
+/// Questions to a history: what was the price on a day, and how did several grow from a common start.
+///
+/// @code
+/// #include <cassert>
+/// using namespace std::chrono;
+/// const std::vector<inchtide::Day> days{sys_days{2024y / March / 1}, sys_days{2024y / March / 4}};
+/// const inchtide::PriceHistory kelp{"KELPFARM", "HLC", inchtide::PriceField::close, days, {10, 11}};
+/// const auto sunday = inchtide::price_on(kelp, sys_days{2024y / March / 3});
+/// assert(sunday.price == 10 && sunday.taken == days[0]);
+/// @endcode
+
+#include "inchtide/prices/price_table.hpp"
+
+namespace inchtide {
+
+/// A price and the day that it really comes from.
+struct PriceOnDay {
+  std::string asset;
+  Day asked{}, taken{};  ///< `taken` is `asked`, or the last trading day before it
+  double price = 0;
+};
+
+/// The price on a day; where there was no trading, the last one before it.
+/// @throws InputError when the history begins later (naming its first day)
+PriceOnDay price_on(const PriceHistory& history, Day day);
+
+/// Each asset divided by its first price, x 100: what 100 became. All begin on the first row on which every asset has a
+/// price; earlier rows are left out.
+/// @throws InputError when no row has a price of every asset
+PriceTable rebased(const PriceTable& table);
+
+}  // namespace inchtide

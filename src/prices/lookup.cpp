@@ -1,0 +1,34 @@
+#include "inchtide/prices/lookup.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+
+PriceOnDay price_on(const PriceHistory& history, Day day) {
+  const auto after = std::ranges::upper_bound(history.days, day);
+  if (after == history.days.begin()) {
+    throw InputError(history.asset, fmt::format("it has no price on {} or before", to_string(day)),
+                     history.days.empty() ? "Its history is empty"
+                                          : fmt::format("Its prices begin on {}", to_string(history.days.front())));
+  }
+  const auto at = std::size_t(after - history.days.begin()) - 1;
+  return {history.asset, day, history.days[at], history.prices[at]};
+}
+
+PriceTable rebased(const PriceTable& table) {
+  Eigen::Index first = 0;
+  while (first < table.prices.rows() && !table.prices.row(first).allFinite()) ++first;
+  if (first == table.prices.rows()) {
+    throw InputError("prices", "no day has a price of every asset", "Leave an asset out with --assets");
+  }
+  auto result = table.between(table.days[std::size_t(first)], std::nullopt);
+  const Eigen::RowVectorXd start = result.prices.row(0);
+  result.prices = 100 * (result.prices.array().rowwise() / start.array());
+  return result;
+}
+
+}  // namespace inchtide
