@@ -68,8 +68,9 @@ Outcome inspect(const Options& options) {
     outcome.tables = {report::prices_on_table(prices)};
     outcome.result["prices"] = report::prices_on_json(prices);
   }
-  const auto growth = rebased(study.prices);
-  outcome.charts = {{"rebased", report::rebased_chart(growth)}};
+  if (study.prices.prices.array().isFinite().rowwise().all().any()) {  // there is a common start
+    outcome.charts = {{"rebased", report::rebased_chart(rebased(study.prices))}};
+  }
   return outcome;
 }
 

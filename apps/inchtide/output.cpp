@@ -16,6 +16,10 @@ namespace {
 
 // `NAME:FILE`, or `FILE` for the command's first chart.
 std::pair<const report::Chart*, std::string> chart_for(const Outcome& outcome, const std::string& figure) {
+  if (outcome.charts.empty()) {
+    throw InputError(fmt::format("--figure {}", figure), "no day has a price of every asset, so nothing can be drawn",
+                     "Leave an asset out with --assets");
+  }
   const auto colon = figure.find(':');
   if (colon == std::string::npos) return {&outcome.charts.front().second, figure};
   const auto name = figure.substr(0, colon);

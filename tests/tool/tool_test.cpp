@@ -117,6 +117,18 @@ TEST(Inspect, DrawsWhat100Became) {
   EXPECT_THAT(text_of(folder / "a.svg"), AllOf(HasSubstr("What 100 became"), HasSubstr("HOLLIN40")));
 }
 
+TEST(Inspect, WorksWithoutACommonDayWhenHolesMayStay) {
+  const Folder folder;
+  const auto apart =
+      folder.write("apart.csv", "date,A,B\n2024-01-30,1,\n2024-01-31,1,\n2024-02-29,,2\n2024-03-28,,2\n");
+  const std::string command = "inspect --align any --prices " + apart.string();
+  EXPECT_EQ(run_tool(command).code, 0);
+  const auto drawn = run_tool(command + " --figure " + (folder / "a.png").string());
+  EXPECT_EQ(drawn.code, 1);
+  EXPECT_THAT(drawn.err, HasSubstr("no day has a price of every asset, so nothing can be drawn"));
+  EXPECT_EQ(run_tool("inspect --prices " + apart.string()).code, 1);
+}
+
 TEST(Prices, AWideFileAndALongOneGiveTheSameFigures) {
   const Folder folder;
   const auto wide =
