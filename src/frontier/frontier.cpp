@@ -59,6 +59,15 @@ PathProblem path_problem(const Estimate& estimate, const Bounds& bounds, const S
   return {estimate.covariance, bounds.lower, bounds.upper, Eigen::MatrixXd::Ones(1, n)};
 }
 
+/// No corner is handed out that breaks its limits. (Its optimality is certified when it is asked for.)
+void check_limits(const Bounds& bounds, const Eigen::VectorXd& weights, double lambda) {
+  const double breach = std::max({std::abs(weights.sum() - 1), (bounds.lower - weights).maxCoeff(),
+                                  (weights - bounds.upper).maxCoeff()});
+  if (breach > 1e-9) {
+    throw UncertifiedAnswer(fmt::format("The corner at lambda {} breaks its limits by {:.1e}", lambda, breach));
+  }
+}
+
 }  // namespace
 
 Frontier trace_frontier(const Estimate& estimate, const Limits& limits) {
@@ -86,6 +95,7 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
       weights[path.changes[change].asset] = path.changes[change].weight;
       frontier.changes_.push_back({path.changes[change].asset, path.changes[change].weight});
     }
+    check_limits(bounds, weights, corner.lambda_high);
     frontier.changes_end_.push_back(change);
     frontier.corners_.push_back(
         {estimate.expected_return.dot(weights), std::sqrt(corner.variance), corner.lambda_high, corner.lambda_low});

@@ -22,6 +22,8 @@ constexpr double sum_noise = 1e-14;
 constexpr double tie = 1e-12;
 /// A curvature below this part of its terms is flat.
 constexpr double flat = 1e-11;
+/// A curvature below this part of its terms is looked at again with the inverse built anew.
+constexpr double suspect = 1e-6;
 /// Weights that move by less than this haven't moved.
 constexpr double no_move = 1e-13;
 /// Below this part of max(S_ii) / max|q|, lambda q is lost in the rounding of Sw: no price is followed there.
@@ -292,7 +294,7 @@ void PathSolver::leave(int asset) {
 /// (no curvature), it takes their place until one of them meets its bound.
 bool PathSolver::enter(int asset, const Eigen::VectorXd& q) {
   auto border = border_by(asset);
-  if (border.curvature <= flat * border.scale) {  // is it flat, or is the inverse worn?
+  if (border.curvature <= suspect * border.scale) {  // is it nearly flat, or is the inverse worn?
     rebuild_system();
     border = border_by(asset);
   }
