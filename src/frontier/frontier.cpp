@@ -61,8 +61,8 @@ PathProblem path_problem(const Estimate& estimate, const Bounds& bounds, const S
 
 /// No corner is handed out that breaks its limits. (Its optimality is certified when it is asked for.)
 void check_limits(const Bounds& bounds, const Eigen::VectorXd& weights, double lambda) {
-  const double breach = std::max({std::abs(weights.sum() - 1), (bounds.lower - weights).maxCoeff(),
-                                  (weights - bounds.upper).maxCoeff()});
+  const double breach =
+      std::max({std::abs(weights.sum() - 1), (bounds.lower - weights).maxCoeff(), (weights - bounds.upper).maxCoeff()});
   if (breach > 1e-9) {
     throw UncertifiedAnswer(fmt::format("The corner at lambda {} breaks its limits by {:.1e}", lambda, breach));
   }
