@@ -32,7 +32,7 @@ std::vector<Finding> findings_in(const Study& study) {
     const auto& coverage = study.aligned.coverage[i];
     if (coverage.holes > 0) {
       findings.push_back({"note", history.asset, to_string(coverage.first_hole), "holes",
-                          fmt::format("{} days without a price, the first here", coverage.holes),
+                          fmt::format("without a price on {} day(s), the first here", coverage.holes),
                           "Fill them (--align carry:5) or leave these days out"});
     }
     if (coverage.from > earliest + std::chrono::days{14}) {
@@ -69,7 +69,7 @@ Outcome inspect(const Options& options) {
     outcome.result["prices"] = report::prices_on_json(prices);
   }
   if (study.prices.prices.array().isFinite().rowwise().all().any()) {  // there is a common start
-    outcome.charts = {{"rebased", report::rebased_chart(rebased(study.prices))}};
+    outcome.charts = {{"rebased", report::rebased_chart(rebased(study.prices), study.benchmark.has_value())}};
   }
   return outcome;
 }

@@ -70,18 +70,18 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   std::optional<PriceHistory> benchmark;
   for (auto& history : all) {
     const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
-    if (is_benchmark) {
-      benchmark = std::move(history);
-      continue;
-    }
-    if (!mandate.assets.empty() && !find_name(history.asset, mandate.assets)) continue;
+    if (!is_benchmark && !mandate.assets.empty() && !find_name(history.asset, mandate.assets)) continue;
     if (is_foreign(history, mandate)) {
-      if (!mandate.rates) {
+      if (!mandate.rates && !is_benchmark) {
         study.left_out.push_back(fmt::format("{} ({})", history.asset, history.currency));
         continue;
       }
       study.conversions.push_back(convert(history, *mandate.currency, rates, rate_carry_days));
       history = study.conversions.back().history;
+    }
+    if (is_benchmark) {
+      benchmark = std::move(history);
+      continue;
     }
     study.universe.push_back(history.asset);
     study.histories.push_back(std::move(history));

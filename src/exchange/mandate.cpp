@@ -176,7 +176,10 @@ void read_rehearsal(const Section& section, Mandate& mandate) {
   section.allow_only({"split", "wealth", "delay", "aims"});
   mandate.split = section.day("split");
   mandate.wealth = section.number("wealth");
-  if (const auto delay = section.number("delay")) mandate.delay = int(*delay);
+  if (const auto* delay = section.find("delay")) {
+    if (!delay->is_integer()) throw section.wrong_kind("delay", *delay, "a whole number of trading days");
+    mandate.delay = int(*delay->value<std::int64_t>());
+  }
   for (const auto& aim : section.texts("aims")) {
     mandate.aims.push_back(Aim::parse(aim, section.place("aims", *section.find("aims"))));
   }

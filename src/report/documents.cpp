@@ -24,6 +24,7 @@ Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd&
 Json figures_json(const AssetFigures& f) {
   return {{"asset", f.asset},
           {"observations", f.observations},
+          {"long_returns", f.long_returns},
           {"mean_arithmetic", f.mean_arithmetic},
           {"mean_geometric", f.mean_geometric},
           {"volatility", f.volatility},

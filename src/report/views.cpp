@@ -126,7 +126,7 @@ Table prices_on_table(const std::vector<PriceOnDay>& prices) {
   return table;
 }
 
-Chart rebased_chart(const PriceTable& rebased) {
+Chart rebased_chart(const PriceTable& rebased, bool has_benchmark) {
   constexpr std::array colours = {colour::deep, colour::rust, colour::kelp, colour::dusk, colour::amber, colour::sand};
   Chart chart;
   chart.title = "What 100 became";
@@ -135,7 +135,7 @@ Chart rebased_chart(const PriceTable& rebased) {
   chart.key = Chart::Key::below;
   for (std::size_t i = 0; i < rebased.assets.size(); ++i) {
     Series series{Series::Kind::line, rebased.assets[i].code};
-    const bool last = i + 1 == rebased.assets.size();
+    const bool last = has_benchmark && i + 1 == rebased.assets.size();
     series.colour = last ? colour::ink : colours[i % colours.size()];
     series.dash = last ? Dash::solid : Dash(i / colours.size() % 4);
     series.width = last ? 3.5 : 1.6;
@@ -174,6 +174,10 @@ Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval
   for (const auto& f : figures) {
     table.add({f.asset, double(f.observations), f.mean_arithmetic, f.mean_geometric, f.standard_error, f.volatility,
                f.skewness, f.excess_kurtosis});
+    if (f.long_returns > 0) {
+      table.notes.push_back(
+          fmt::format("{}: {} returns after a hole span several periods and are left out", f.asset, f.long_returns));
+    }
   }
   table.notes.push_back(
       fmt::format("Arithmetic mean x {}; volatility x root {}; sample figures (T-1). The standard error is of "

@@ -256,6 +256,8 @@ TEST(MandateFile, SaysWhereAValueIsWrong) {
   EXPECT_THAT(complaint("[limits]\nfood = \"KELPFARM <= 30\"\n"),
               testing::AllOf(HasSubstr("rules.toml, line 2, limits.food"), HasSubstr("'30' has no % sign")));
   EXPECT_THAT(complaint("[schedules.x]\n"), HasSubstr("schedules.x.check: the key is missing"));
+  EXPECT_THAT(complaint("[rehearsal]\ndelay = 0.5\n"),
+              HasSubstr("rehearsal.delay: the value is of another kind. Give a whole number"));
   EXPECT_THAT(complaint("[rehearsal]\naims = [\"eqal\"]\n"), HasSubstr("Did you mean 'equal'?"));
   EXPECT_THAT(complaint("[universe\n"), HasSubstr("rules.toml, line 1"));
   EXPECT_THAT(complaint("costs = 3\n"), HasSubstr("Give a table, [costs]"));

@@ -159,6 +159,31 @@ TEST(Describe, ForeignPricesAreConvertedDayByDay) {
   EXPECT_NEAR(result["assets"][0]["mean_geometric"].get<double>(), std::pow(growth, 1.0 / 3) - 1, 1e-12);
 }
 
+TEST(Describe, AForeignBenchmarkIsConvertedLikeAnAsset) {
+  const std::string window = " --from 2021-12-01 --to 2024-12-31 --align carry:5";
+  const auto as_asset = result_of("describe" + mandate + " --assets MARROWGL,TIDEMILL" + window);
+  const auto as_benchmark = result_of("describe" + mandate + " --assets TIDEMILL --benchmark MARROWGL" + window);
+  EXPECT_NEAR(as_benchmark["benchmark"]["mean_geometric"].get<double>(),
+              as_asset["assets"][0]["mean_geometric"].get<double>(), 1e-12);
+  const auto said = run_tool("describe --prices " + demo + "/prices --tags " + demo +
+                             "/tags.csv --currency HLC --assets TIDEMILL --benchmark MARROWGL");
+  EXPECT_EQ(said.code, 1);
+  EXPECT_THAT(said.err, HasSubstr("MARROWGL: no rates lead from MRD to HLC"));
+}
+
+TEST(Describe, ReturnsAfterAHoleAreCountedAndSaid) {
+  const Folder folder;
+  const auto prices = folder.write("holes.csv",
+                                   "date,A,B\n2024-01-31,10,20\n2024-02-29,11,19\n2024-03-28,,21\n2024-04-30,12,22\n"
+                                   "2024-05-31,13,23\n");
+  const std::string command = "describe --align any --prices " + prices.string();
+  const auto result = result_of(command);
+  EXPECT_EQ(result["assets"][0]["long_returns"], 1);
+  EXPECT_EQ(result["assets"][0]["observations"], 2);
+  EXPECT_EQ(result["assets"][1]["long_returns"], 0);
+  EXPECT_THAT(run_tool(command).out, HasSubstr("A: 1 returns after a hole span several periods and are left out"));
+}
+
 TEST(Align, AnyKeepsHolesOutOfTheEstimateAndSaysHowMany) {
   const auto said =
       run_tool("frontier" + mandate + " --align any --every 1d --from 2021-06-01 --to 2021-12-31 --json -");

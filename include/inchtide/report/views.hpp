@@ -23,8 +23,9 @@ std::string provenance(const Estimate& estimate);
 Table coverage_table(const AlignedPrices& prices);
 /// Each asset's price on a day, with the day that it was taken from.
 Table prices_on_table(const std::vector<PriceOnDay>& prices);
-/// What 100 in each asset became, over time; the last column as a heavier line (the benchmark, where there is one).
-Chart rebased_chart(const PriceTable& rebased);
+/// What 100 in each asset became, over time.
+/// @param has_benchmark the last column is the benchmark, drawn as a heavier line
+Chart rebased_chart(const PriceTable& rebased, bool has_benchmark);
 Table findings_table(const std::vector<Finding>& findings);
 
 /// Return and risk per year; the benchmark, if any, comes last.
