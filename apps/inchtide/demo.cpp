@@ -35,6 +35,7 @@ void run_demo(const Options& given) {
 
   std::vector<Outcome> outcomes{inspect(options), describe(options), frontier(options), weigh(options),
                                 rehearse(options)};
+  outcomes[0].charts.resize(1);  // what 100 became; the others show the same prices
   outcomes[2].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
   std::vector<std::string> files;
   for (const auto& outcome : outcomes) {

@@ -1,90 +1,289 @@
-// inchtide inspect: what the prices hold.
+// inchtide inspect: what the prices hold, what stands out, and how they look over time.
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <spdlog/spdlog.h>
 
-#include "inchtide/base/percent.hpp"
+#include <algorithm>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/prices/findings.hpp"
 #include "inchtide/prices/lookup.hpp"
-#include "inchtide/report/views.hpp"
+#include "inchtide/report/price_views.hpp"
 #include "output.hpp"
 #include "study.hpp"
 
 namespace inchtide::app {
 namespace {
 
-using report::Finding;
+constexpr std::size_t rows_shown = 10;
 
-// Spikes that come back, days that this asset alone misses, histories that shorten the common window.
-std::vector<Finding> findings_in(const Study& study) {
+// The field as it came that an asset's price is made from.
+PriceField field_used(const Study& study, const BarHistory& bars) {
+  return study.mandate.fields.pick(bars.asset, bars.fields_held());
+}
+
+std::vector<Finding> findings_of(const Study& study) {
   std::vector<Finding> findings;
-  Day earliest = study.aligned.coverage.front().from;
-  for (const auto& coverage : study.aligned.coverage) earliest = std::min(earliest, coverage.from);
-  for (const auto& [asset, spike] : study.misprints) {
-    const bool looked_at = std::ranges::any_of(study.histories, [&](const auto& h) { return h.asset == asset; });
-    if (!looked_at) continue;
-    findings.push_back(
-        {study.mandate.drop_misprints ? "note" : "warning", asset, to_string(spike.day), "spike",
-         fmt::format("{:.2f} between {:.2f} and {:.2f}: likely a misprint", spike.price, spike.before, spike.after),
-         study.mandate.drop_misprints ? "Dropped, as asked; correct the file"
-                                      : "Correct the file, or --drop-misprints"});
-  }
-  for (std::size_t i = 0; i < study.histories.size(); ++i) {
-    const auto& history = study.histories[i];
-    const auto& coverage = study.aligned.coverage[i];
-    if (coverage.holes > 0) {
-      findings.push_back({"note", history.asset, to_string(coverage.first_hole), "holes",
-                          fmt::format("without a price on {} day(s), the first here", coverage.holes),
-                          "Fill them (--align carry:5) or leave these days out"});
-    }
-    if (coverage.from > earliest + std::chrono::days{14}) {
-      findings.push_back(
-          {"note", history.asset, to_string(coverage.from), "short history",
-           fmt::format("it begins {:.1f} years after the first of the others", years_between(earliest, coverage.from)),
-           "Leave it out (--assets) for a longer window"});
+  for (const auto& bars : study.bars) {
+    const auto own = findings_in(bars, field_used(study, bars), study.mandate.drop_misprints);
+    const bool adjusted = std::ranges::any_of(
+        study.adjusted, [&](const auto& a) { return a.splits > 0 && a.history.asset == bars.asset; });
+    for (auto finding : own) {
+      if (adjusted && finding.kind == "split") {
+        finding.severity = Severity::note;
+        finding.remedy = "Worked in, if --actions names this day";
+      }
+      findings.push_back(std::move(finding));
     }
   }
+  const auto across = findings_across(study.histories, study.aligned.coverage);
+  findings.insert(findings.end(), across.begin(), across.end());
   return findings;
 }
 
-}  // namespace
+// The prices looked at: the window, at the interval asked for.
+PriceTable looked_at(Study& study) {
+  if (study.options.every.empty()) return study.prices;
+  const auto every = Interval::parse(study.options.every, "--every");
+  const auto ends = period_ends(study.prices, every, study.mandate.keep_last_period);
+  if (ends.last_unfinished) {
+    study.warnings.push_back(fmt::format("The last {} had not ended on {}; it is {} (--last-period)", every.words(),
+                                         to_string(study.prices.days.back()), ends.last_kept ? "kept" : "left out"));
+  }
+  if (ends.table.rows() == 0) {
+    throw InputError("--every", fmt::format("not one {} has ended in the window", every.words()),
+                     "Take a longer window, or --last-period keep");
+  }
+  return ends.table;
+}
 
-Outcome inspect(const Options& options) {
-  auto study = load_study(options);
-  const auto findings = findings_in(study);
-  Outcome outcome{"inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings), {}, {}};
-  outcome.tables = {report::coverage_table(study.aligned), report::findings_table(findings)};
+// An asset's bars at the interval asked for, whole, on the days that the table knows.
+BarHistory coarser(const Study& study, const BarHistory& bars) {
+  if (study.options.every.empty()) return bars;
+  return bars_every(bars, Interval::parse(study.options.every, "--every"));
+}
+
+report::Shape shape_of(const Options& options) {
+  return options.shape == "long" ? report::Shape::long_rows : report::Shape::wide;
+}
+
+report::Format format_of(PriceField field) {
+  return field == PriceField::volume ? report::Format::count : report::Format::number3;
+}
+
+// The fields asked for, as they came, on the table's days.
+report::Table fields_table(const Study& study, const PriceTable& prices) {
+  std::vector<report::FigureColumn> columns;
+  std::vector<Day> days = prices.days;
+  std::vector<std::string> missing;
+  for (const auto& bars : study.bars) {
+    auto window = bars.on_days(study.prices.days);
+    if (!study.options.every.empty()) {
+      window = bars_every(window, Interval::parse(study.options.every, "--every")).on_days(days);
+    }
+    for (const auto& name : study.options.fields) {
+      const auto field = field_of(name, "--fields");
+      if (!bars.has(field)) {
+        missing.push_back(fmt::format("{} {}", bars.asset, to_string(field)));
+        continue;
+      }
+      columns.push_back({bars.asset, to_string(field), window.of(field), format_of(field)});
+    }
+  }
+  if (columns.empty()) {
+    throw InputError("--fields", "no asset has any of them", "inspect shows which field each has");
+  }
+  auto table = report::figures_table("fields", "Figures as they came, each in its own currency", days, columns,
+                                     shape_of(study.options));
+  table.preview = rows_shown;
+  if (!missing.empty()) table.notes.push_back(fmt::format("Not there: {}", fmt::join(missing, ", ")));
+  return table;
+}
+
+// Overlays over an asset's whole history, so that the window's first rows have them too; then cut to the window.
+std::vector<report::DrawnOverlay> overlays_of(const Study& study, const BarHistory& whole, PriceField field, Day from,
+                                              Day to) {
+  std::vector<report::DrawnOverlay> drawn;
+  const auto first = std::size_t(std::ranges::lower_bound(whole.days, from) - whole.days.begin());
+  const auto beyond = std::size_t(std::ranges::upper_bound(whole.days, to) - whole.days.begin());
+  for (const auto& text : study.options.overlays) {
+    const auto overlay = Overlay::parse(text, "--overlay");
+    auto lines = lines_of(overlay, whole, field);
+    for (auto& line : lines) {
+      line.values = {line.values.begin() + std::ptrdiff_t(first), line.values.begin() + std::ptrdiff_t(beyond)};
+    }
+    drawn.push_back({overlay, std::move(lines)});
+  }
+  return drawn;
+}
+
+struct OneAsset {
+  BarHistory bars;  // in the window, at the interval
+  PriceField field;
+  std::vector<report::DrawnOverlay> overlays;
+};
+
+OneAsset one_asset(const Study& study, std::size_t i) {
+  const auto& bars = study.bars[i];
+  const auto field = field_used(study, bars);
+  const auto whole = coarser(study, bars.rows_with(field));
+  const Day from = study.prices.days.front(), to = study.prices.days.back();
+  return {whole.between(from, to), field, overlays_of(study, whole, field, from, to)};
+}
+
+// A column for each line of each overlay, on the days of any asset.
+report::Table overlays_table(const Study& study) {
+  std::vector<OneAsset> assets;
+  std::vector<Day> days;
+  for (std::size_t i = 0; i < study.bars.size(); ++i) {
+    assets.push_back(one_asset(study, i));
+    std::vector<Day> both;
+    std::ranges::set_union(days, assets.back().bars.days, std::back_inserter(both));
+    days = std::move(both);
+  }
+  std::vector<report::FigureColumn> columns;
+  for (const auto& asset : assets) {
+    const auto on_days = [&](const std::vector<double>& values) {
+      BarHistory line{asset.bars.asset};
+      line.days = asset.bars.days;
+      line.of(PriceField::price) = values;
+      return line.on_days(days).of(PriceField::price);
+    };
+    columns.push_back({asset.bars.asset, to_string(asset.field), on_days(asset.bars.of(asset.field))});
+    for (const auto& drawn : asset.overlays) {
+      const bool fraction =
+          drawn.overlay.kind == Overlay::Kind::momentum || drawn.overlay.kind == Overlay::Kind::stochastic;
+      for (const auto& line : drawn.lines) {
+        columns.push_back({asset.bars.asset, line.name, on_days(line.values),
+                           fraction ? report::Format::percent : report::Format::number3});
+      }
+    }
+  }
+  auto table =
+      report::figures_table("overlays", "Overlays, in each asset's own currency", days, columns, shape_of(study.options));
+  table.preview = rows_shown;
+  return table;
+}
+
+void add_prices_and_charts(Outcome& outcome, const Study& study, const PriceTable& prices) {
+  const auto shape = shape_of(study.options);
+  const bool has_benchmark = study.benchmark.has_value();
+  const auto currency = study.currency();
+  const auto for_files = [&](report::Table table) {
+    table.preview = 0;
+    outcome.tables.push_back(std::move(table));
+  };
+  for_files(report::prices_table("prices", "Prices", prices, shape));
+  if (prices.prices.array().isFinite().rowwise().all().any()) {  // there is a common start
+    const auto growth = cumulative_growth(prices), level = rebased(prices);
+    for_files(report::prices_table("rebased", "What 100 became", level, shape));
+    for_files(report::prices_table("growth", "Cumulative growth", growth, shape, report::Format::percent));
+    outcome.charts.emplace_back("rebased", report::prices_chart("What 100 became",
+                                                                {"Price, 100 at the start", report::Scale::number},
+                                                                level, has_benchmark));
+    outcome.charts.emplace_back("growth", report::prices_chart("Cumulative growth",
+                                                               {"Growth since the start", report::Scale::percent},
+                                                               growth, has_benchmark));
+  } else {
+    for (const char* name : {"rebased", "growth"}) {
+      outcome.undrawable.emplace_back(name, "no day has a price of every asset, so they have no common start. Leave one "
+                                            "out with --assets");
+    }
+  }
+  outcome.charts.emplace_back(
+      "prices", report::prices_chart("Prices", {currency.empty() ? "Price" : "Price, " + currency, report::Scale::number},
+                                     prices, has_benchmark));
+  if (study.bars.size() - (has_benchmark ? 1 : 0) == 1) {
+    const auto asset = one_asset(study, 0);
+    outcome.charts.emplace_back("bars", report::bars_chart(asset.bars, asset.field, asset.overlays));
+  } else {
+    outcome.undrawable.emplace_back("bars", "bars are drawn for one asset. Name it with --assets");
+  }
+}
+
+void add_notes_on_cleaning(Outcome& outcome, const Study& study) {
+  auto& notes = outcome.tables.front().notes;
   auto conversions = report::Json::array();
   for (const auto& c : study.conversions) {
-    outcome.tables[0].notes.push_back(fmt::format(
+    notes.push_back(fmt::format(
         "{} is converted at the rate of the day, {}; for {} days the rate was carried forward, {} prices had none",
         c.history.asset, c.path, c.carried, c.dropped));
     conversions.push_back(
         {{"asset", c.history.asset}, {"path", c.path}, {"carried", c.carried}, {"dropped", c.dropped}});
   }
   outcome.result["conversions"] = conversions;
-  if (!options.on.empty()) {
-    std::vector<PriceOnDay> prices;
-    const Day day = day_from(options.on, "--on");
-    for (const auto& history : study.histories) prices.push_back(price_on(history, day));
-    outcome.tables = {report::prices_on_table(prices)};
-    outcome.result["prices"] = report::prices_on_json(prices);
+  auto adjusted = report::Json::array();
+  for (const auto& a : study.adjusted) {
+    notes.push_back(fmt::format("{}: {} split(s) and {} dividend(s) are worked into its closes; {} lie outside its days",
+                                a.history.asset, a.splits, a.dividends, a.out_of_range));
+    adjusted.push_back({{"asset", a.history.asset},
+                        {"splits", a.splits},
+                        {"dividends", a.dividends},
+                        {"out_of_range", a.out_of_range}});
   }
-  if (study.prices.prices.array().isFinite().rowwise().all().any()) {  // there is a common start
-    outcome.charts = {{"rebased", report::rebased_chart(rebased(study.prices), study.benchmark.has_value())}};
+  outcome.result["adjusted"] = adjusted;
+}
+
+std::vector<PriceOnDay> prices_on(const Study& study, Day day) {
+  std::vector<PriceOnDay> prices;
+  if (study.options.fields.empty()) {
+    for (const auto& history : study.histories) prices.push_back(price_on(history, day));
+  }
+  for (const auto& bars : study.bars) {
+    for (const auto& name : study.options.fields) {
+      const auto field = field_of(name, "--fields");
+      if (bars.has(field)) prices.push_back(price_on(bars, field, day));
+    }
+  }
+  return prices;
+}
+
+}  // namespace
+
+Outcome inspect(const Options& options) {
+  auto study = load_study(options, Load::all_fields);
+  const auto prices = looked_at(study);
+  const auto findings = findings_of(study);
+  Outcome outcome{"inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings), {}, {}};
+  outcome.tables = {report::coverage_table(study.aligned), report::findings_table(findings)};
+  if (!study.short_effects.empty()) {
+    outcome.tables.push_back(report::short_histories_table(study.short_effects, study.short_histories));
+  }
+  add_notes_on_cleaning(outcome, study);
+  if (!options.on.empty()) {
+    const auto on_day = prices_on(study, day_from(options.on, "--on"));
+    outcome.tables = {report::prices_on_table(on_day)};
+    outcome.result["prices"] = report::prices_on_json(on_day);
+  } else {
+    if (!options.fields.empty()) outcome.tables.push_back(fields_table(study, prices));
+    if (!options.overlays.empty()) outcome.tables.push_back(overlays_table(study));
+  }
+  add_prices_and_charts(outcome, study, prices);
+  if (options.strict) {
+    const auto warnings = std::ranges::count(findings, Severity::warning, &Finding::severity);
+    if (warnings > 0) {
+      outcome.exit_code = 1;
+      outcome.warnings.push_back(fmt::format("{} finding(s) are warnings, and --strict was asked for", warnings));
+    }
   }
   return outcome;
 }
 
 void add_inspect(CLI::App& tool, Options& options) {
-  auto& command = add_command(tool, "inspect", "What the prices hold: coverage, holes, likely misprints",
-                              "  inchtide inspect --prices demo/prices --tags demo/tags.csv --currency HLC\n"
-                              "  inchtide inspect --mandate demo/mandate.toml --on 2024-05-05\n"
-                              "  inchtide inspect --mandate demo/mandate.toml --last 2y --figure rebased.png",
-                              [&options] { deliver(inspect(options), options); });
+  auto& command = add_command(
+      tool, "inspect", "What the prices hold: coverage, findings, a price on a day, charts and overlays",
+      "  inchtide inspect --mandate demo/mandate.toml --strict\n"
+      "  inchtide inspect --mandate demo/mandate.toml --on 2024-05-05\n"
+      "  inchtide inspect --mandate demo/mandate.toml --last 2y --figure rebased.png\n"
+      "  inchtide inspect --prices demo/prices --assets KELPFARM --last 6m --overlay sma:20,macd --figure bars:kelp.png",
+      [&options] { deliver(inspect(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
-  add_on_option(command, options);
+  add_look_options(command, options);
   add_output_options(command, options);
-  add_figure_option(command, options, "rebased");
+  add_figure_option(command, options, "rebased, growth, prices, and bars for one asset");
 }
 
 }  // namespace inchtide::app

@@ -10,7 +10,7 @@
 
 namespace {
 
-enum ExitCode { done = 0, bad_input = 1, wrong_usage = 2, outside_failed = 3, uncertified = 5 };
+enum ExitCode { done = 0, bad_input = 1, wrong_usage = 2, outside_failed = 3, uncertified = 5, interrupted = 130 };
 
 void set_up_messages() {
   auto logger = spdlog::stderr_logger_st("inchtide");
@@ -29,6 +29,7 @@ int main(int count, char** arguments) {
   tool.set_version_flag("--version", std::string("inchtide ") + report::version);
   tool.require_subcommand(1);
   tool.footer("inchtide COMMAND --help shows a command's options and examples.");
+  app::add_gather(tool, options);
   app::add_inspect(tool, options);
   app::add_describe(tool, options);
   app::add_frontier(tool, options);
@@ -37,7 +38,7 @@ int main(int count, char** arguments) {
   app::add_demo(tool, options);
   try {
     tool.parse(count, arguments);
-    return done;
+    return options.exit_code;
   } catch (const CLI::ParseError& error) {
     return tool.exit(error) == 0 ? done : wrong_usage;
   } catch (const InputError& error) {
@@ -46,6 +47,9 @@ int main(int count, char** arguments) {
   } catch (const OutsideFailure& error) {
     spdlog::error("{}", error.what());
     return outside_failed;
+  } catch (const Interrupted& error) {
+    spdlog::error("{}", error.what());
+    return interrupted;
   } catch (const UncertifiedAnswer& error) {
     spdlog::error("{}", error.what());
     return uncertified;

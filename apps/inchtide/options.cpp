@@ -12,11 +12,28 @@ CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string
   return *command;
 }
 
+namespace {
+
+void add_style_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--dates", options.dates,
+                  "How CSV files write days that aren't ISO: day-first (4/3/2024 is in March) or month-first")
+      ->type_name("ORDER")
+      ->group("Input");
+  command
+      .add_option("--decimal", options.decimal,
+                  "The decimal mark of CSV files: comma (1.234,5), or point with commas between thousands (1,234.5)")
+      ->type_name("MARK")
+      ->group("Input");
+}
+
+}  // namespace
+
 void add_input_options(CLI::App& command, Options& options) {
   command.add_option("--mandate", options.mandate, "The manager's rules, a TOML file; options given here beat it")
       ->type_name("FILE")
       ->group("Input");
-  command.add_option("--prices", options.prices, "A CSV file, or a folder of them, one file an asset")
+  command.add_option("--prices", options.prices, "A CSV file, a folder of them (one an asset), or a store")
       ->type_name("PATH")
       ->group("Input");
   command.add_option("--tags", options.tags, "A CSV table: code, name, sector, currency, ...")
@@ -40,6 +57,29 @@ void add_input_options(CLI::App& command, Options& options) {
       ->type_name("HOW")
       ->group("Input");
   command
+      .add_option("--short-histories", options.short_histories,
+                  "When an asset begins later or ends earlier than the others: shorten the window, leave-out the asset, "
+                  "or keep the window with holes (default shorten)")
+      ->type_name("HOW")
+      ->group("Input");
+  command
+      .add_option("--field", options.field,
+                  "Which price: adjusted (default), close, price, open, high, low; KELPFARM=close for one asset; "
+                  "repeatable")
+      ->type_name("FIELD")
+      ->delimiter(',')
+      ->group("Input");
+  command
+      .add_option("--actions", options.actions,
+                  "Splits and dividends to work into closes: a CSV file of asset,date,split,dividend")
+      ->type_name("FILE")
+      ->group("Input");
+  add_style_options(command, options);
+  command.add_option("--threads", options.threads, "Files read at once (default: one a processor)")
+      ->type_name("N")
+      ->check(CLI::Range(0, 256))
+      ->group("Input");
+  command
       .add_flag("--drop-misprints", options.drop_misprints,
                 "Treat likely misprints (a price that jumps threefold and comes back) as days without a price")
       ->group("Input");
@@ -52,18 +92,102 @@ void add_window_options(CLI::App& command, Options& options) {
       ->type_name("SPAN")
       ->excludes("--from")
       ->group("Window");
+  command
+      .add_option("--trading-days", options.trading_days, "So many days of prices: from --from on, or the last ones")
+      ->type_name("N")
+      ->check(CLI::PositiveNumber)
+      ->excludes("--to")
+      ->excludes("--last")
+      ->group("Window");
 }
 
 void add_interval_option(CLI::App& command, Options& options) {
   command.add_option("--every", options.every, "Estimation interval: 1d, 1w, 1m, 1q, 1y or any count (default 1m)")
       ->type_name("INTERVAL")
       ->group("Window");
+  command
+      .add_option("--last-period", options.last_period,
+                  "drop or keep a last period that had not ended with the prices (default drop)")
+      ->type_name("HOW")
+      ->check(CLI::IsMember({"drop", "keep"}))
+      ->group("Window");
 }
 
-void add_on_option(CLI::App& command, Options& options) {
+void add_look_options(CLI::App& command, Options& options) {
   command.add_option("--on", options.on, "Each asset's price on this day, or the last one before it")
       ->type_name("DAY")
       ->group("Window");
+  command.add_option("--every", options.every, "Look at every so many days, weeks, months, ...: 1d, 3d, 2w, 1m")
+      ->type_name("INTERVAL")
+      ->group("Window");
+  command
+      .add_option("--last-period", options.last_period,
+                  "drop or keep a last period that had not ended with the prices (default drop)")
+      ->type_name("HOW")
+      ->check(CLI::IsMember({"drop", "keep"}))
+      ->group("Window");
+  command
+      .add_option("--fields", options.fields,
+                  "Show these of open, high, low, close, adjusted, volume, price, as they came")
+      ->type_name("A,B,...")
+      ->delimiter(',')
+      ->group("Look");
+  command
+      .add_option("--overlay", options.overlays,
+                  "sma:20, ema:20, bands:20:2, macd:12:26:9, momentum:10, stochastic:14:3: as columns and in the figure "
+                  "bars; repeatable")
+      ->type_name("O")
+      ->delimiter(',')
+      ->group("Look");
+  command.add_flag("--strict", options.strict, "End with an error when a finding is a warning")->group("Look");
+  command.add_option("--shape", options.shape, "Of written prices: wide (a column an asset) or long (default wide)")
+      ->type_name("SHAPE")
+      ->check(CLI::IsMember({"wide", "long"}))
+      ->group("Output");
+  command.add_option("--theme", options.theme, "Of figures: light or dark (default light)")
+      ->type_name("THEME")
+      ->check(CLI::IsMember({"light", "dark"}))
+      ->group("Output");
+}
+
+void add_gather_options(CLI::App& command, Options& options) {
+  command.add_option("--mandate", options.mandate, "The manager's rules, a TOML file; options given here beat it")
+      ->type_name("FILE")
+      ->group("Input");
+  command
+      .add_option("--prices", options.prices, "Gather from a CSV file (one asset, long or wide), or a folder of them")
+      ->type_name("PATH")
+      ->group("Input");
+  command.add_option("--provider", options.provider, "Gather from this provider of the mandate")
+      ->type_name("NAME")
+      ->excludes("--prices")
+      ->group("Input");
+  command.add_option("--assets", options.assets, "Only these assets, e.g. TIDEMILL,KELPFARM")
+      ->type_name("A,B,...")
+      ->delimiter(',')
+      ->group("Input");
+  command
+      .add_option("--list", options.list,
+                  "The assets of a list: a text file (one a line), a CSV file, or a universe list of the provider")
+      ->type_name("LIST")
+      ->excludes("--assets")
+      ->group("Input");
+  command.add_option("--identifiers", options.identifiers, "A CSV table: code, and a column for each other scheme")
+      ->type_name("FILE")
+      ->group("Input");
+  command.add_option("--tags", options.tags, "A CSV table: code, currency, ...; for suffixes by tag")
+      ->type_name("FILE")
+      ->group("Input");
+  add_style_options(command, options);
+  command.add_option("--from", options.from, "First day to gather")->type_name("DAY")->group("Window");
+  command.add_option("--to", options.to, "Last day to gather (default for a provider: today)")
+      ->type_name("DAY")
+      ->group("Window");
+  command.add_flag("--in-full", options.in_full, "Whole histories again, even where the store has some")
+      ->group("Window");
+  command.add_option("--store", options.store, "The store, one file; made when it isn't there")
+      ->type_name("FILE")
+      ->group("Output");
 }
 
 void add_split_option(CLI::App& command, Options& options, const std::string& help) {
@@ -139,6 +263,9 @@ void add_output_options(CLI::App& command, Options& options) {
       ->group("Output");
   command.add_option("--csv", options.csv, "Write each table as a CSV file into this folder")
       ->type_name("FOLDER")
+      ->group("Output");
+  command.add_option("--xlsx", options.xlsx, "Write each table as a sheet of this spreadsheet")
+      ->type_name("FILE")
       ->group("Output");
   command.add_flag("--quiet", options.quiet, "No tables on standard output, no warnings")->group("Output");
 }

@@ -16,9 +16,19 @@ namespace inchtide::app {
 struct Options {
   // input
   std::string mandate, prices, estimate, tags, benchmark, currency, rates, align, weights;
-  std::vector<std::string> assets;
+  std::string identifiers, actions, short_histories, dates, decimal;
+  std::vector<std::string> assets, field;
+  // gathering
+  std::string store, provider, list;
+  bool in_full = false;
+  int threads = 0;
   // window
-  std::string from, to, last, every, split, on;
+  std::string from, to, last, every, split, on, last_period;
+  std::optional<int> trading_days;
+  // looking
+  std::vector<std::string> fields, overlays;
+  std::string shape, theme;
+  bool strict = false;
   // choice
   std::string risk_free;
   std::vector<std::string> limits, aims, schedules, costs;
@@ -27,9 +37,11 @@ struct Options {
   std::optional<double> wealth;
   std::optional<int> delay;
   // output
-  std::string json, csv, out;
+  std::string json, csv, xlsx, out;
   std::vector<std::string> figures;
   bool quiet = false;
+  // what the tool ends with once everything is delivered
+  int exit_code = 0;
 };
 
 // A command of the tool: its name, what it does, two examples, and what to do when it is chosen.
@@ -39,7 +51,8 @@ CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string
 void add_input_options(CLI::App& command, Options& options);
 void add_window_options(CLI::App& command, Options& options);
 void add_interval_option(CLI::App& command, Options& options);
-void add_on_option(CLI::App& command, Options& options);
+void add_look_options(CLI::App& command, Options& options);
+void add_gather_options(CLI::App& command, Options& options);
 void add_split_option(CLI::App& command, Options& options, const std::string& help);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_limit_options(CLI::App& command, Options& options);
@@ -50,6 +63,7 @@ void add_output_options(CLI::App& command, Options& options);
 void add_figure_option(CLI::App& command, Options& options, const std::string& names);
 
 // Each in its own file.
+void add_gather(CLI::App& tool, Options& options);
 void add_inspect(CLI::App& tool, Options& options);
 void add_describe(CLI::App& tool, Options& options);
 void add_frontier(CLI::App& tool, Options& options);

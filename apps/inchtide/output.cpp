@@ -16,20 +16,22 @@ namespace {
 
 // `NAME:FILE`, or `FILE` for the command's first chart.
 std::pair<const report::Chart*, std::string> chart_for(const Outcome& outcome, const std::string& figure) {
-  if (outcome.charts.empty()) {
-    throw InputError(fmt::format("--figure {}", figure), "no day has a price of every asset, so nothing can be drawn",
-                     "Leave an asset out with --assets");
-  }
+  const auto place = fmt::format("--figure {}", figure);
   const auto colon = figure.find(':');
-  if (colon == std::string::npos) return {&outcome.charts.front().second, figure};
+  if (colon == std::string::npos) {
+    if (outcome.charts.empty()) throw InputError(place, "there is nothing to draw", "Leave --figure out");
+    return {&outcome.charts.front().second, figure};
+  }
   const auto name = figure.substr(0, colon);
+  for (const auto& [known, why] : outcome.undrawable) {
+    if (same_name(known, name)) throw InputError(fmt::format("{}: {}", place, why));
+  }
   std::vector<std::string> names;
   for (const auto& [known, chart] : outcome.charts) {
     if (same_name(known, name)) return {&chart, figure.substr(colon + 1)};
     names.push_back(known);
   }
-  throw InputError(fmt::format("--figure {}", figure), fmt::format("there is no figure '{}'", name),
-                   did_you_mean(name, names));
+  throw InputError(place, fmt::format("there is no figure '{}'", name), did_you_mean(name, names));
 }
 
 }  // namespace
@@ -43,7 +45,9 @@ void print_warnings(const Outcome& outcome) {
 }
 
 void print_tables(const Outcome& outcome) {
-  for (const auto& table : outcome.tables) fmt::print("{}\n", report::to_text(table));
+  for (const auto& table : outcome.tables) {
+    if (table.preview != 0) fmt::print("{}\n", report::to_text(table));
+  }
   std::fflush(stdout);
 }
 
@@ -53,7 +57,8 @@ void write_tables(const Outcome& outcome, const std::string& folder) {
   }
 }
 
-void deliver(const Outcome& outcome, const Options& options) {
+void deliver(const Outcome& outcome, Options& options) {
+  options.exit_code = outcome.exit_code;
   const bool json_to_screen = options.json == "-";
   std::vector<std::pair<const report::Chart*, std::string>> figures;
   for (const auto& figure : options.figures) figures.push_back(chart_for(outcome, figure));
@@ -65,7 +70,12 @@ void deliver(const Outcome& outcome, const Options& options) {
     exchange::write_text_file(options.json, document_of(outcome));
   }
   if (!options.csv.empty()) write_tables(outcome, options.csv);
-  for (const auto& [chart, file] : figures) report::draw(*chart, file);
+  if (!options.xlsx.empty()) report::write_workbook(outcome.tables, options.xlsx);
+  for (const auto& [chart, file] : figures) {
+    auto drawn = *chart;
+    drawn.theme = options.theme == "dark" ? report::Theme::dark : report::Theme::light;
+    report::draw(drawn, file);
+  }
 }
 
 }  // namespace inchtide::app

@@ -18,12 +18,14 @@ struct Outcome {
   std::vector<std::string> warnings;
   report::Json result;
   std::vector<report::Table> tables;
-  std::vector<std::pair<std::string, report::Chart>> charts;  // by name
+  std::vector<std::pair<std::string, report::Chart>> charts = {};  // by name
+  int exit_code = 0;
+  std::vector<std::pair<std::string, std::string>> undrawable = {};  // charts by name, and why they can't be
 };
 
 // Prints and writes an outcome. Everything was computed before, so a failure leaves nothing half done; figures come
 // last, because they need another program.
-void deliver(const Outcome& outcome, const Options& options);
+void deliver(const Outcome& outcome, Options& options);
 
 void print_tables(const Outcome& outcome);
 void write_tables(const Outcome& outcome, const std::string& folder);
@@ -31,6 +33,7 @@ void print_warnings(const Outcome& outcome);
 std::string document_of(const Outcome& outcome);
 
 // The commands as calls; `demo` strings them together.
+Outcome gather(const Options& options);
 Outcome inspect(const Options& options);
 Outcome describe(const Options& options);
 Outcome frontier(const Options& options);

@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "inchtide/base/errors.hpp"
@@ -44,16 +45,67 @@ void check_known(const std::vector<std::string>& asked, const std::vector<std::s
   }
 }
 
-// A rate is good for this many calendar days after its own.
-constexpr int rate_carry_days = 5;
+// A rate is good for this many calendar days after its own, unless the mandate says otherwise.
+constexpr int usual_rate_carry = 5;
 
 bool is_foreign(const PriceHistory& history, const exchange::Mandate& mandate) {
   return mandate.currency && !history.currency.empty() && !same_name(history.currency, *mandate.currency);
 }
 
+// Works splits and dividends into closes, where the mandate names a file of them.
+void adjust(Study& study, std::vector<PriceHistory>& all) {
+  if (!study.mandate.actions) return;
+  const auto actions = exchange::read_actions(*study.mandate.actions, study.mandate.style);
+  const auto codes = codes_of(all);
+  std::set<std::string> unknown;
+  for (const auto& action : actions) {
+    if (!find_name(action.asset, codes)) unknown.insert(action.asset);
+  }
+  if (!unknown.empty()) {
+    study.warnings.push_back(fmt::format("{} names assets without prices: {}", study.mandate.actions->string(),
+                                         fmt::join(unknown, ", ")));
+  }
+  for (auto& history : all) {
+    if (history.field != PriceField::close && history.field != PriceField::price) continue;
+    auto result = adjusted_by(history, actions);
+    if (result.splits + result.dividends + result.out_of_range == 0) continue;
+    history = result.history;
+    study.adjusted.push_back(std::move(result));
+  }
+}
+
+// Returns across assets whose prices hold different things aren't comparable.
+void warn_of_fields(Study& study) {
+  std::map<PriceField, std::vector<std::string>> by_field;
+  std::vector<std::string> stand_ins;
+  for (const auto& asset : study.prices.assets) {
+    by_field[asset.field].push_back(asset.code);
+    const bool adjusted = std::ranges::any_of(
+        study.adjusted, [&](const auto& a) { return a.history.asset == asset.code; });
+    if (study.mandate.fields_chosen && asset.field != study.mandate.fields.wanted(asset.code) && !adjusted) {
+      stand_ins.push_back(fmt::format("{} ({} for {})", asset.code, to_string(asset.field),
+                                      to_string(study.mandate.fields.wanted(asset.code))));
+    }
+  }
+  if (!stand_ins.empty()) {
+    study.warnings.push_back(
+        fmt::format("Another field than the one chosen is used where that is missing: {}", fmt::join(stand_ins, ", ")));
+  }
+  if (by_field.size() < 2) return;
+  std::vector<std::string> kinds;
+  for (const auto& [field, assets] : by_field) {
+    kinds.push_back(assets.size() > 6 ? fmt::format("{} of {} assets", to_string(field), assets.size())
+                                      : fmt::format("{} of {}", to_string(field), fmt::join(assets, ", ")));
+  }
+  study.warnings.push_back(fmt::format("Prices of different kinds meet: {}. Only adjusted closes have dividends and "
+                                       "splits in them",
+                                       fmt::join(kinds, "; ")));
+}
+
 // Sorts histories into universe, benchmark and those left out for their currency.
 void pick_assets(Study& study, std::vector<PriceHistory> all) {
   auto& mandate = study.mandate;
+  adjust(study, all);
   for (auto& history : all) {
     history.calendar = history.currency = study.tags.value(history.asset, "currency").value_or("");
     for (const auto& spike : mandate.drop_misprints ? drop_spikes(history) : find_spikes(history)) {
@@ -65,8 +117,9 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   if (mandate.benchmark) check_known({*mandate.benchmark}, codes, "benchmark");
   mandate.currency = base_currency(mandate, all);
 
-  const auto rates =
-      mandate.rates ? exchange::read_rates(*mandate.rates, mandate.currency.value_or("")) : std::vector<RateHistory>{};
+  const auto rates = mandate.rates
+                         ? exchange::read_rates(*mandate.rates, mandate.currency.value_or(""), mandate.style)
+                         : std::vector<RateHistory>{};
   std::optional<PriceHistory> benchmark;
   for (auto& history : all) {
     const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
@@ -76,14 +129,14 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
         study.left_out.push_back(fmt::format("{} ({})", history.asset, history.currency));
         continue;
       }
-      study.conversions.push_back(convert(history, *mandate.currency, rates, rate_carry_days));
+      study.conversions.push_back(
+          convert(history, *mandate.currency, rates, mandate.rate_carry.value_or(usual_rate_carry)));
       history = study.conversions.back().history;
     }
     if (is_benchmark) {
       benchmark = std::move(history);
       continue;
     }
-    study.universe.push_back(history.asset);
     study.histories.push_back(std::move(history));
   }
   if (study.histories.empty()) {
@@ -98,6 +151,43 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
         "Left out, because they are priced in another currency than {} and no rates were given (--rates): {}",
         *mandate.currency, fmt::join(study.left_out, ", ")));
   }
+}
+
+// Leaves short histories out, keeps them with holes, or lets them shorten the window, as chosen.
+AlignPolicy meet_short_histories(Study& study) {
+  auto policy = study.mandate.align.value_or(AlignPolicy{});
+  const auto brief = short_histories(study.histories);
+  study.short_histories = study.mandate.short_histories.value_or(ShortHistories::shorten);
+  if (brief.empty()) return policy;
+  study.short_effects = effects_on_rows(study.histories, policy);
+  policy.keep_short_histories = study.short_histories == ShortHistories::keep;
+  if (study.short_histories != ShortHistories::leave_out) return policy;
+  std::vector<std::string> gone;
+  for (auto at = brief.rbegin(); at != brief.rend(); ++at) {
+    const auto& code = study.histories[*at].asset;
+    if (study.benchmark && same_name(code, *study.benchmark)) continue;
+    gone.insert(gone.begin(), code);
+    study.histories.erase(study.histories.begin() + std::ptrdiff_t(*at));
+  }
+  if (study.histories.size() == (study.benchmark ? 1u : 0u)) {
+    throw InputError("short histories", "leaving them out leaves no asset", "Choose --short-histories shorten or keep");
+  }
+  study.warnings.push_back(fmt::format("Left out for their short histories, as chosen: {}", fmt::join(gone, ", ")));
+  return policy;
+}
+
+// The window: from and to, a span before the last priced day, or a number of trading days.
+PriceTable in_window(const PriceTable& table, const exchange::Mandate& mandate, const Options& options) {
+  auto from = mandate.from;
+  if (!options.last.empty()) from = Interval::parse(options.last, "--last").before(table.days.back());
+  if (!options.trading_days) return table.between(from, mandate.to);
+  const auto cut = table.between(from, std::nullopt);
+  const auto count = std::size_t(*options.trading_days);
+  if (cut.rows() < count) {
+    throw InputError("--trading-days", fmt::format("{} were asked for, {} are there", count, cut.rows()),
+                     fmt::format("The prices run from {} to {}", to_string(cut.days.front()), to_string(cut.days.back())));
+  }
+  return from ? cut.between(std::nullopt, cut.days[count - 1]) : cut.between(cut.days[cut.rows() - count], std::nullopt);
 }
 
 std::optional<Day> day_option(const std::string& text, const char* name) {
@@ -164,9 +254,35 @@ report::Json Study::inputs() const {
   inputs["every"] = every().text();
   inputs["drop_misprints"] = mandate.drop_misprints;
   inputs["align"] = mandate.align.value_or(AlignPolicy{}).text();
+  inputs["short_histories"] = to_string(short_histories);
+  inputs["last_period"] = mandate.keep_last_period ? "keep" : "drop";
   if (mandate.currency) inputs["currency"] = *mandate.currency;
   return inputs;
 }
+
+PriceField field_of(const std::string& name, const char* option) {
+  if (const auto field = field_named(name)) return *field;
+  std::vector<std::string> names = {"adjusted"};
+  for (std::size_t k = 0; k < price_fields; ++k) names.push_back(to_string(PriceField(k)));
+  throw InputError(option, fmt::format("there is no field '{}'", name), did_you_mean(name, names));
+}
+
+namespace {
+
+// `close`, or `KELPFARM=close` for one asset.
+void choose_field(exchange::Mandate& mandate, const std::string& text) {
+  const auto equals = text.find('=');
+  const auto field = field_of(equals == std::string::npos ? text : text.substr(equals + 1), "--field");
+  if (field == PriceField::volume) throw InputError("--field", "a volume is no price", "Give close or adjusted");
+  mandate.fields_chosen = true;
+  if (equals == std::string::npos) {
+    mandate.fields.preferred = field;
+  } else {
+    mandate.fields.of_asset[lower_name(text.substr(0, equals))] = field;
+  }
+}
+
+}  // namespace
 
 exchange::Mandate mandate_of(const Options& options) {
   exchange::Mandate mandate;
@@ -177,6 +293,17 @@ exchange::Mandate mandate_of(const Options& options) {
   if (!options.benchmark.empty()) mandate.benchmark = options.benchmark;
   if (!options.currency.empty()) mandate.currency = options.currency;
   if (!options.rates.empty()) mandate.rates = options.rates;
+  if (!options.actions.empty()) mandate.actions = options.actions;
+  if (!options.identifiers.empty()) mandate.identifiers = options.identifiers;
+  if (!options.short_histories.empty()) {
+    mandate.short_histories = parse_short_histories(options.short_histories, "--short-histories");
+  }
+  if (!options.dates.empty()) mandate.style.dates = exchange::CsvStyle::parse_dates(options.dates, "--dates");
+  if (!options.decimal.empty()) mandate.style.decimal = exchange::CsvStyle::parse_decimal(options.decimal, "--decimal");
+  for (const auto& text : options.field) choose_field(mandate, text);
+  if (!options.last_period.empty()) mandate.keep_last_period = options.last_period == "keep";
+  if (!options.store.empty()) mandate.store = options.store;
+  if (!options.provider.empty()) mandate.provider = options.provider;
   if (!options.align.empty()) mandate.align = AlignPolicy::parse(options.align, "--align");
   mandate.drop_misprints = mandate.drop_misprints || options.drop_misprints;
   if (!options.every.empty()) mandate.every = Interval::parse(options.every, "--every");
@@ -196,7 +323,7 @@ exchange::Mandate mandate_of(const Options& options) {
   return mandate;
 }
 
-Study load_study(const Options& options) {
+Study load_study(const Options& options, Load load) {
   Study study;
   study.options = options;
   study.mandate = mandate_of(options);
@@ -204,28 +331,40 @@ Study load_study(const Options& options) {
     throw InputError("prices", "none were given", "Give --prices PATH, or --mandate FILE with [universe] prices");
   }
   if (study.mandate.tags) study.tags = exchange::read_tags(*study.mandate.tags);
-  pick_assets(study, exchange::read_prices(*study.mandate.prices));
-  study.aligned = align(study.histories, study.mandate.align.value_or(AlignPolicy{}));
-  auto from = study.mandate.from;
-  if (!options.last.empty()) from = Interval::parse(options.last, "--last").before(study.aligned.table.days.back());
-  study.prices = study.aligned.table.between(from, study.mandate.to);
-  std::set<PriceField> fields;
-  for (const auto& asset : study.prices.assets) fields.insert(asset.field);
-  if (fields.size() > 1) {
-    study.warnings.push_back(
-        "Some assets have adjusted closes and others only plain ones: dividends and splits are in "
-        "the former and not in the latter (see inspect)");
+  const exchange::PriceReading reading{study.mandate.style, study.mandate.fields, {}, options.threads};
+  std::vector<BarHistory> bars;
+  if (load == Load::all_fields) {
+    std::vector<PriceHistory> histories;
+    bars = exchange::read_bars(*study.mandate.prices, reading);
+    for (const auto& one : bars) {
+      histories.push_back(one.history(reading.fields.pick(one.asset, one.fields_held())));
+    }
+    pick_assets(study, std::move(histories));
+  } else {
+    pick_assets(study, exchange::read_prices(*study.mandate.prices, reading));
   }
+  study.aligned = align(study.histories, meet_short_histories(study));
+  for (const auto& history : study.histories) {
+    if (study.benchmark != history.asset) study.universe.push_back(history.asset);
+    for (auto& one : bars) {
+      if (one.asset == history.asset) study.bars.push_back(std::move(one));
+    }
+  }
+  study.prices = in_window(study.aligned.table, study.mandate, options);
+  warn_of_fields(study);
   return study;
 }
 
 ReturnTable returns_of(Study& study, const std::vector<std::string>& assets, std::optional<Day> before) {
   auto table = study.prices.only(assets);
   if (before) table = table.between(std::nullopt, *before - std::chrono::days{1});
-  const auto ends = period_ends(table, study.every());
+  const auto ends = period_ends(table, study.every(), study.mandate.keep_last_period);
   if (!ends.last_kept) {
     study.warnings.push_back(fmt::format("The last {} had not ended on {}, so it is not used", study.every().words(),
                                          to_string(table.days.back())));
+  } else if (ends.last_unfinished) {
+    study.warnings.push_back(fmt::format("The last {} had not ended on {}, and is used as it stands, as chosen",
+                                         study.every().words(), to_string(table.days.back())));
   }
   return simple_returns(ends.table, study.every());
 }

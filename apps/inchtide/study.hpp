@@ -9,6 +9,8 @@
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/exchange/mandate.hpp"
 #include "inchtide/frontier/frontier.hpp"
+#include "inchtide/prices/actions.hpp"
+#include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/currency.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
@@ -24,6 +26,7 @@ struct Study {
   Options options;
   exchange::Mandate mandate;  // with the options worked in
   Tags tags;
+  std::vector<BarHistory> bars;          // of the table's assets, all fields as they came; only where asked for
   std::vector<PriceHistory> histories;   // of the table's assets, whole
   AlignedPrices aligned;                 // whole
   PriceTable prices;                     // in the window; universe first, benchmark last where there is one
@@ -33,16 +36,23 @@ struct Study {
   std::vector<std::pair<std::string, Spike>> misprints;  // asset and spike; dropped if the mandate says so
   std::vector<Converted> conversions;                    // what was converted
   std::vector<std::string> left_out;                     // assets in another currency
+  std::vector<Adjusted> adjusted;                        // what actions were worked into
+  ShortHistories short_histories = ShortHistories::shorten;
+  std::vector<ShortHistoryEffect> short_effects;  // of each choice, where some history is short
 
   Interval every() const { return mandate.every.value_or(Interval{1, Unit::month}); }
   std::string currency() const { return mandate.currency.value_or(""); }
   report::Json inputs() const;
 };
 
+// The field of that name, given to an option.
+PriceField field_of(const std::string& name, const char* option);
+
 // Reads the mandate and the options over it.
 exchange::Mandate mandate_of(const Options& options);
 
-Study load_study(const Options& options);
+enum class Load { prices, all_fields };
+Study load_study(const Options& options, Load load = Load::prices);
 
 // Returns of the named assets from prices before `before` (all when there is none); says so when an unfinished last
 // period was dropped.

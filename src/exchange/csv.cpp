@@ -1,13 +1,18 @@
 #include "inchtide/exchange/csv.hpp"
 
 #include <csv.h>
+#include <date/date.h>
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cstring>
 #include <exception>
 #include <memory>
+#include <sstream>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
 #include "inchtide/exchange/files.hpp"
 
 namespace inchtide::exchange {
@@ -23,10 +28,13 @@ struct Reader {
   std::size_t columns = 0;  // 0 until the header is read
   std::string text;         // the cells of this row, one after another
   std::vector<std::size_t> ends;
+  std::vector<std::string_view> cells;
   std::exception_ptr failure;  // an exception must not cross the C library
 
   void cell(std::string_view value) {
-    for (char c : value) lines_in_row += c == '\n' ? 1 : 0;
+    if (std::memchr(value.data(), '\n', value.size()) != nullptr) {
+      lines_in_row += std::size_t(std::ranges::count(value, '\n'));
+    }
     text += value;
     ends.push_back(text.size());
   }
@@ -48,7 +56,7 @@ struct Reader {
   }
 
   void hand_over() {
-    std::vector<std::string_view> cells;
+    cells.clear();
     std::size_t begin = 0;
     for (auto end : ends) {
       cells.push_back(std::string_view(text).substr(begin, end - begin));
@@ -77,18 +85,130 @@ void on_row(int terminator, void* reader) {
 
 }  // namespace
 
+namespace {
+
+/// What the header has most of outside quotes: commas, semicolons or tabs.
+char separator_of(std::string_view body) {
+  std::size_t commas = 0, semicolons = 0, tabs = 0;
+  bool quoted = false;
+  for (char c : body) {
+    if (c == '"') quoted = !quoted;
+    if (quoted) continue;
+    const bool blank_so_far = commas + semicolons + tabs == 0;
+    if ((c == '\n' || c == '\r') && !blank_so_far) break;
+    commas += c == ',' ? 1 : 0;
+    semicolons += c == ';' ? 1 : 0;
+    tabs += c == '\t' ? 1 : 0;
+  }
+  if (semicolons > commas && semicolons >= tabs) return ';';
+  return tabs > commas ? '\t' : ',';
+}
+
+/// Days that aren't ISO but can be read: year first, with the month's name, or in the order that was said.
+std::optional<Day> written_day(const std::string& text, CsvStyle::Dates order) {
+  std::vector<const char*> formats = {"%Y/%m/%d", "%Y.%m.%d", "%d %b %Y", "%d-%b-%Y", "%b %d, %Y", "%b %d %Y"};
+  if (order == CsvStyle::Dates::day_first) formats.insert(formats.end(), {"%d/%m/%Y", "%d.%m.%Y", "%d-%m-%Y"});
+  if (order == CsvStyle::Dates::month_first) formats.insert(formats.end(), {"%m/%d/%Y", "%m.%d.%Y", "%m-%d-%Y"});
+  if (text.size() == 8 && std::ranges::all_of(text, [](char c) { return c >= '0' && c <= '9'; })) {
+    return parse_day(text.substr(0, 4) + "-" + text.substr(4, 2) + "-" + text.substr(6));
+  }
+  for (const char* format : formats) {
+    std::istringstream in(text);
+    date::sys_days day;
+    in >> date::parse(format, day);
+    const bool four_digits = date::year_month_day{day}.year() >= date::year{1000};
+    if (!in.fail() && in.peek() == std::istringstream::traits_type::eof() && four_digits) {
+      return Day{std::chrono::days{day.time_since_epoch().count()}};
+    }
+  }
+  return std::nullopt;
+}
+
+/// A number with groups of three digits: `1,234.56` for mark '.' and groups ",' ".
+std::optional<double> grouped_number(std::string_view text, char mark, std::string_view groups) {
+  std::string plain;
+  std::size_t since_group = 0;
+  bool grouped = false, after_mark = false;
+  for (char c : text) {
+    if (c >= '0' && c <= '9') {
+      ++since_group;
+      plain += c;
+    } else if (c == mark && !after_mark) {
+      if (grouped && since_group != 3) return std::nullopt;
+      after_mark = true;
+      plain += '.';
+    } else if (groups.find(c) != std::string_view::npos && !after_mark) {
+      if (since_group == 0 || since_group > 3 || (grouped && since_group != 3)) return std::nullopt;
+      grouped = true;
+      since_group = 0;
+    } else if (c == '-' && plain.empty()) {
+      plain += c;
+    } else {
+      return std::nullopt;
+    }
+  }
+  if (grouped && !after_mark && since_group != 3) return std::nullopt;
+  return parse_number(plain);
+}
+
+}  // namespace
+
 std::string cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column) {
   return fmt::format("{}, line {}, column {}", path.string(), line, column);
 }
 
+CsvStyle::Dates CsvStyle::parse_dates(std::string_view text, std::string_view where) {
+  const std::vector<std::string> names = {"iso", "day-first", "month-first"};
+  if (const auto found = find_name(text, names)) return Dates(*found);
+  throw InputError(std::string(where), fmt::format("there is no order of dates '{}'", text),
+                   did_you_mean(text, names));
+}
+
+CsvStyle::Decimal CsvStyle::parse_decimal(std::string_view text, std::string_view where) {
+  const std::vector<std::string> names = {"point", "comma"};
+  if (const auto found = find_name(text, names)) return *found == 0 ? Decimal::point : Decimal::comma;
+  throw InputError(std::string(where), fmt::format("there is no decimal mark '{}'", text), did_you_mean(text, names));
+}
+
+Day CsvStyle::day(std::string_view text, const std::function<std::string()>& place) const {
+  if (const auto iso = parse_day(text)) return *iso;
+  if (const auto day = written_day(std::string(text), dates)) return *day;
+  const auto other = [&](Dates order) { return dates != order && written_day(std::string(text), order); };
+  if (other(Dates::day_first) || other(Dates::month_first)) {
+    throw InputError(place(), fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", text),
+                     "Say --dates day-first or --dates month-first, or write YYYY-MM-DD");
+  }
+  throw InputError(place(), fmt::format("'{}' is not a day", text), "Write it as YYYY-MM-DD");
+}
+
+double CsvStyle::figure(std::string_view text, const std::function<std::string()>& place) const {
+  if (const auto plain = parse_number(text); plain && decimal != Decimal::comma) return *plain;
+  const bool comma = decimal == Decimal::comma;
+  if (const auto value = comma ? grouped_number(text, ',', ".' ") : grouped_number(text, '.', ",' ");
+      value && decimal != Decimal::unsaid) {
+    return *value;
+  }
+  if (decimal == Decimal::unsaid && (grouped_number(text, ',', ".' ") || grouped_number(text, '.', ",' "))) {
+    throw InputError(place(), fmt::format("'{}' can be read in two ways, or not with a decimal point", text),
+                     "Say --decimal comma (1.234,56) or --decimal point (1,234.56)");
+  }
+  throw InputError(place(), fmt::format("'{}' is not a number", text),
+                   comma ? "Write it as 12,34; --decimal comma was chosen" : "Write it as 12.34");
+}
+
 void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
               const std::function<void(std::size_t, CsvRow)>& row) {
-  const std::string content = read_text_file(path);
+  read_csv_text(path, read_text_file(path), header, row);
+}
+
+void read_csv_text(const std::filesystem::path& path, std::string_view content,
+                   const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row) {
   std::string_view body = content;
   if (body.starts_with("\xEF\xBB\xBF")) body.remove_prefix(3);
-  Reader reader{path, header, row, 1, 0, 0, {}, {}, {}};
+  Reader reader{path, header, row, 1, 0, 0, {}, {}, {}, {}};
   csv_parser parser;
   csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL | CSV_APPEND_NULL);
+  csv_set_delim(&parser, static_cast<unsigned char>(separator_of(body)));
   const std::unique_ptr<csv_parser, void (*)(csv_parser*)> freed(&parser, csv_free);
   const bool parsed = csv_parse(&parser, body.data(), body.size(), on_cell, on_row, &reader) == body.size() &&
                       csv_fini(&parser, on_cell, on_row, &reader) == 0;

@@ -20,10 +20,17 @@ std::string read_text_file(const fs::path& path) {
   if (!fs::exists(status)) throw InputError(path.string(), "there is no such file", "Check the path");
   if (fs::is_directory(status)) throw InputError(path.string(), "this is a folder", "Give a file");
   std::ifstream file(path, std::ios::binary);
-  std::ostringstream text;
-  text << file.rdbuf();
+  std::string text;
+  if (fs::is_regular_file(status)) {
+    text.resize(fs::file_size(path, error));
+    file.read(text.data(), std::streamsize(text.size()));
+  } else {
+    std::ostringstream all;
+    all << file.rdbuf();
+    text = all.str();
+  }
   if (!file) throw OutsideFailure(fmt::format("{}: it cannot be read: {}", path.string(), std::strerror(errno)));
-  return text.str();
+  return text;
 }
 
 fs::path temporary_neighbour(const fs::path& path) {

@@ -68,6 +68,16 @@ class Section {
     throw wrong_kind(key, *node, "a day such as 2023-01-01");
   }
 
+  std::optional<int> whole_number(std::string_view key, const char* wanted) const {
+    const auto* node = find(key);
+    if (node == nullptr) return std::nullopt;
+    if (!node->is_integer()) throw wrong_kind(key, *node, wanted);
+    return int(*node->value<std::int64_t>());
+  }
+
+  /// The place of a key that is there.
+  std::string place_of(std::string_view key) const { return place(key, *find(key)); }
+
   std::optional<double> percent(std::string_view key) const {
     const auto* node = find(key);
     if (node == nullptr) return std::nullopt;
@@ -113,24 +123,145 @@ class Section {
   const toml::table& table_;
 };
 
+PriceField field_in(const Section& section, std::string_view key, const std::string& text) {
+  const auto field = field_named(text);
+  if (field && *field != PriceField::volume) return *field;
+  throw InputError(section.place_of(key), fmt::format("there is no price field '{}'", text),
+                   "Give adjusted_close, close, price, open, high or low");
+}
+
 void read_universe(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
-  section.allow_only({"prices", "assets", "tags", "benchmark", "currency", "rates", "align", "drop_misprints"});
-  if (const auto prices = section.text("prices")) mandate.prices = folder / *prices;
-  if (const auto tags = section.text("tags")) mandate.tags = folder / *tags;
-  if (const auto rates = section.text("rates")) mandate.rates = folder / *rates;
+  section.allow_only({"prices", "assets", "tags", "identifiers", "benchmark", "currency", "rates", "rate_carry",
+                      "align", "short_histories", "drop_misprints", "field", "fields", "actions", "dates", "decimal"});
+  const auto path = [&](const char* key, std::optional<std::filesystem::path>& target) {
+    if (const auto given = section.text(key)) target = folder / *given;
+  };
+  path("prices", mandate.prices);
+  path("tags", mandate.tags);
+  path("identifiers", mandate.identifiers);
+  path("rates", mandate.rates);
+  path("actions", mandate.actions);
   if (const auto align = section.text("align")) {
-    mandate.align = AlignPolicy::parse(*align, section.place("align", *section.find("align")));
+    mandate.align = AlignPolicy::parse(*align, section.place_of("align"));
   }
+  if (const auto choice = section.text("short_histories")) {
+    mandate.short_histories = parse_short_histories(*choice, section.place_of("short_histories"));
+  }
+  if (const auto dates = section.text("dates")) {
+    mandate.style.dates = CsvStyle::parse_dates(*dates, section.place_of("dates"));
+  }
+  if (const auto decimal = section.text("decimal")) {
+    mandate.style.decimal = CsvStyle::parse_decimal(*decimal, section.place_of("decimal"));
+  }
+  if (const auto field = section.text("field")) {
+    mandate.fields.preferred = field_in(section, "field", *field);
+    mandate.fields_chosen = true;
+  }
+  if (const auto* fields = section.find("fields")) {
+    const auto inner = section.inner("fields", *fields);
+    for (const auto& [asset, node] : inner.entries()) {
+      mandate.fields.of_asset[lower_name(asset)] = field_in(inner, asset, *inner.text(asset));
+      mandate.fields_chosen = true;
+    }
+  }
+  mandate.rate_carry = section.whole_number("rate_carry", "a whole number of days");
   mandate.drop_misprints = section.yes_or_no("drop_misprints").value_or(false);
   mandate.assets = section.texts("assets");
   mandate.benchmark = section.text("benchmark");
   mandate.currency = section.text("currency");
 }
 
+void read_gather(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
+  section.allow_only({"store", "provider", "list"});
+  if (const auto store = section.text("store")) mandate.store = folder / *store;
+  mandate.provider = section.text("provider");
+  mandate.list = section.text("list");
+}
+
+/// How patient a provider's client is.
+HttpSettings http_settings(const Section& section, const std::filesystem::path& folder) {
+  HttpSettings http;
+  http.timeout_seconds = section.number("timeout_seconds").value_or(http.timeout_seconds);
+  http.backoff_seconds = section.number("backoff_seconds").value_or(http.backoff_seconds);
+  http.requests_per_second = section.number("requests_per_second").value_or(http.requests_per_second);
+  http.retries = section.whole_number("retries", "a whole number").value_or(http.retries);
+  if (const auto file = section.text("ca_file")) http.ca_file = (folder / *file).string();
+  return http;
+}
+
+Provider provider_in(const std::string& name, const Section& section, const std::filesystem::path& folder) {
+  std::vector<std::string> known = {"url",     "path",   "key_header",      "key_env",         "answer",
+                                    "days",    "days_are", "zone",          "message",         "every",
+                                    "from",    "scheme", "suffix",          "suffixes",        "members_path",
+                                    "members", "dates",  "decimal",         "timeout_seconds", "backoff_seconds",
+                                    "requests_per_second", "retries",       "ca_file",         "parallel",
+                                    "overlap_days"};
+  Provider provider{name};
+  for (std::size_t k = 0; k < price_fields; ++k) {
+    auto key = to_string(PriceField(k));
+    std::ranges::replace(key, ' ', '_');
+    known.push_back(key);
+    provider.fields[k] = section.text(key).value_or("");
+  }
+  section.allow_only(known);
+  const auto text = [&](const char* key, std::string& target) { target = section.text(key).value_or(target); };
+  text("url", provider.url);
+  text("path", provider.path);
+  text("key_header", provider.key_header);
+  text("key_env", provider.key_env);
+  text("days", provider.days);
+  text("zone", provider.zone);
+  text("message", provider.message);
+  text("every", provider.every);
+  text("scheme", provider.scheme);
+  text("suffix", provider.suffix);
+  text("members_path", provider.members_path);
+  text("members", provider.members);
+  const auto either = [&](const char* key, const char* usual, const char* other) {
+    const auto given = section.text(key).value_or(usual);
+    if (given == usual || given == other) return given == other;
+    throw InputError(section.place_of(key), fmt::format("'{}' is not offered", given),
+                     fmt::format("Give \"{}\" or \"{}\"", usual, other));
+  };
+  provider.csv = either("answer", "json", "csv");
+  provider.seconds = either("days_are", "day", "seconds");
+  provider.from = section.day("from");
+  if (const auto dates = section.text("dates")) {
+    provider.style.dates = CsvStyle::parse_dates(*dates, section.place_of("dates"));
+  }
+  if (const auto decimal = section.text("decimal")) {
+    provider.style.decimal = CsvStyle::parse_decimal(*decimal, section.place_of("decimal"));
+  }
+  if (const auto* suffixes = section.find("suffixes")) {
+    const auto inner = section.inner("suffixes", *suffixes);
+    for (const auto& [tag, node] : inner.entries()) provider.suffixes[tag] = *inner.text(tag);
+  }
+  provider.http = http_settings(section, folder);
+  provider.parallel = section.whole_number("parallel", "a whole number").value_or(provider.parallel);
+  provider.overlap_days = section.whole_number("overlap_days", "a whole number").value_or(provider.overlap_days);
+  provider.check();
+  return provider;
+}
+
+void read_providers(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
+  for (const auto& [name, node] : section.entries()) {
+    mandate.providers.push_back(provider_in(name, section.inner(name, *node), folder));
+  }
+}
+
 void read_estimate(const Section& section, Mandate& mandate) {
-  section.allow_only({"every", "from", "to", "risk_free"});
+  section.allow_only({"every", "from", "to", "last_period", "risk_free"});
   if (const auto every = section.text("every")) {
-    mandate.every = Interval::parse(*every, section.place("every", *section.find("every")));
+    mandate.every = Interval::parse(*every, section.place_of("every"));
+  }
+  if (const auto last = section.text("last_period")) {
+    const std::vector<std::string> choices = {"drop", "keep"};
+    const auto found = find_name(*last, choices);
+    if (!found) {
+      throw InputError(section.place_of("last_period"), fmt::format("there is no choice '{}'", *last),
+                       "Give \"drop\" or \"keep\"");
+    }
+    mandate.keep_last_period = *found == 1;
   }
   mandate.from = section.day("from");
   mandate.to = section.day("to");
@@ -176,10 +307,7 @@ void read_rehearsal(const Section& section, Mandate& mandate) {
   section.allow_only({"split", "wealth", "delay", "aims"});
   mandate.split = section.day("split");
   mandate.wealth = section.number("wealth");
-  if (const auto* delay = section.find("delay")) {
-    if (!delay->is_integer()) throw section.wrong_kind("delay", *delay, "a whole number of trading days");
-    mandate.delay = int(*delay->value<std::int64_t>());
-  }
+  mandate.delay = section.whole_number("delay", "a whole number of trading days");
   for (const auto& aim : section.texts("aims")) {
     mandate.aims.push_back(Aim::parse(aim, section.place("aims", *section.find("aims"))));
   }
@@ -197,13 +325,16 @@ Mandate read_mandate(const std::filesystem::path& path) {
         fmt::format("{}, line {}, column {}", path.string(), error.source().begin.line, error.source().begin.column),
         std::string(error.description()), "Check the TOML there");
   }
-  const std::vector<std::string> known = {"universe", "estimate", "limits", "costs", "schedules", "rehearsal"};
+  const std::vector<std::string> known = {"universe", "gather", "providers", "estimate",
+                                          "limits",   "costs",  "schedules", "rehearsal"};
   const Section top(path, "", root);
   top.allow_only(known);
   Mandate mandate;
   for (const auto& [name, node] : top.entries()) {
     const auto section = top.inner(name, *node);
     if (name == "universe") read_universe(section, path.parent_path(), mandate);
+    if (name == "gather") read_gather(section, path.parent_path(), mandate);
+    if (name == "providers") read_providers(section, path.parent_path(), mandate);
     if (name == "estimate") read_estimate(section, mandate);
     if (name == "limits") read_limits(section, mandate);
     if (name == "costs") read_costs(section, mandate);

@@ -6,16 +6,29 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
 
 namespace inchtide {
 
 std::string to_string(PriceField field) {
-  switch (field) {
-    case PriceField::adjusted_close: return "adjusted close";
-    case PriceField::close: return "close";
-    case PriceField::price: return "price";
+  constexpr const char* names[price_fields] = {"open", "high", "low", "close", "adjusted close", "volume", "price"};
+  return names[std::size_t(field)];
+}
+
+std::optional<PriceField> field_named(std::string_view name) {
+  const auto plain = [](std::string_view text) {
+    std::string result;
+    for (char c : lower_name(text)) {
+      if (c != ' ' && c != '_' && c != '-') result += c;
+    }
+    return result;
+  };
+  const auto wanted = plain(name);
+  if (wanted == "adjusted") return PriceField::adjusted_close;
+  for (std::size_t k = 0; k < price_fields; ++k) {
+    if (plain(to_string(PriceField(k))) == wanted) return PriceField(k);
   }
-  return "price";
+  return std::nullopt;
 }
 
 void PriceHistory::check(const std::string& source) const {
@@ -54,7 +67,8 @@ std::vector<Spike> drop_spikes(PriceHistory& history, double factor) {
   const auto spikes = find_spikes(history, factor);
   for (const auto& spike : spikes) {
     const auto at = std::ranges::lower_bound(history.days, spike.day) - history.days.begin();
-    history.days.erase(history.days.begin() + at);
+    auto& days = history.days.edit();
+    days.erase(days.begin() + at);
     history.prices.erase(history.prices.begin() + at);
   }
   return spikes;

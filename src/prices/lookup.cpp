@@ -16,7 +16,11 @@ PriceOnDay price_on(const PriceHistory& history, Day day) {
                                           : fmt::format("Its prices begin on {}", to_string(history.days.front())));
   }
   const auto at = std::size_t(after - history.days.begin()) - 1;
-  return {history.asset, day, history.days[at], history.prices[at]};
+  return {history.asset, day, history.days[at], history.prices[at], history.field};
+}
+
+PriceOnDay price_on(const BarHistory& bars, PriceField field, Day day) {
+  return price_on(bars.history(field), day);
 }
 
 PriceTable rebased(const PriceTable& table) {
@@ -28,6 +32,12 @@ PriceTable rebased(const PriceTable& table) {
   auto result = table.between(table.days[std::size_t(first)], std::nullopt);
   const Eigen::RowVectorXd start = result.prices.row(0);
   result.prices = 100 * (result.prices.array().rowwise() / start.array());
+  return result;
+}
+
+PriceTable cumulative_growth(const PriceTable& table) {
+  auto result = rebased(table);
+  result.prices.array() = result.prices.array() / 100 - 1;
   return result;
 }
 

@@ -15,15 +15,41 @@
 namespace inchtide {
 namespace {
 
-std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories) {
-  std::set<Day> days;
-  for (const auto& history : histories) days.insert(history.days.begin(), history.days.end());
-  return {days.begin(), days.end()};
+/// Histories by reference: those of one calendar, or all.
+using Selection = std::vector<const PriceHistory*>;
+
+Selection all_of(const std::vector<PriceHistory>& histories) {
+  Selection all;
+  for (const auto& history : histories) all.push_back(&history);
+  return all;
+}
+
+/// The day lists that differ; most assets share theirs with others.
+std::vector<DayList> distinct_lists(const Selection& histories) {
+  std::vector<DayList> lists;
+  for (const auto* history : histories) {
+    const bool known = std::ranges::any_of(lists, [&](const auto& list) { return list.shares_with(history->days); });
+    if (!known) lists.push_back(history->days);
+  }
+  return lists;
+}
+
+std::vector<Day> days_of_any(const Selection& histories) {
+  std::vector<Day> any;
+  for (const auto& list : distinct_lists(histories)) {
+    if (std::ranges::includes(any, list)) continue;
+    std::vector<Day> both;
+    both.reserve(any.size() + list.size());
+    std::ranges::set_union(any, list, std::back_inserter(both));
+    any = std::move(both);
+  }
+  return any;
 }
 
 std::vector<Day> days_of_all(const std::vector<PriceHistory>& histories) {
   std::vector<Day> common = histories.front().days;
   for (const auto& history : histories) {
+    if (history.days == common) continue;
     std::vector<Day> both;
     std::ranges::set_intersection(common, history.days, std::back_inserter(both));
     common = std::move(both);
@@ -46,34 +72,43 @@ std::string why_nothing_in_common(const std::vector<PriceHistory>& histories) {
 }
 
 void check_codes_differ(const std::vector<PriceHistory>& histories) {
-  std::vector<std::string> seen;
+  std::set<std::string> seen;
   for (const auto& history : histories) {
-    if (find_name(history.asset, seen)) {
+    if (!seen.insert(lower_name(history.asset)).second) {
       throw InputError(history.asset, "two histories have this code", "Keep one of them");
     }
-    seen.push_back(history.asset);
   }
 }
 
-/// The prices of a history on given days: the day's own, or the last one before it if at most `carried` calendar days
-/// old, else NaN.
-Eigen::VectorXd prices_on(const PriceHistory& history, const std::vector<Day>& days, int carried) {
-  Eigen::VectorXd prices(Eigen::Index(days.size()));
+/// The row of a history that each of `days` takes: the day's own, or the last one before it if at most `carried`
+/// calendar days old, else none.
+std::vector<std::ptrdiff_t> rows_on(const DayList& list, const std::vector<Day>& days, int carried) {
+  std::vector<std::ptrdiff_t> rows(days.size(), -1);
   std::size_t after = 0;  // the first row after the day
   for (std::size_t d = 0; d < days.size(); ++d) {
-    while (after < history.days.size() && history.days[after] <= days[d]) ++after;
-    const bool known = after > 0 && days[d] - history.days[after - 1] <= std::chrono::days{carried};
-    prices[Eigen::Index(d)] = known ? history.prices[after - 1] : std::numeric_limits<double>::quiet_NaN();
-  }
-  return prices;
-}
-
-std::vector<std::size_t> complete_rows(const PriceTable& table) {
-  std::vector<std::size_t> rows;
-  for (std::size_t d = 0; d < table.rows(); ++d) {
-    if (table.prices.row(Eigen::Index(d)).allFinite()) rows.push_back(d);
+    while (after < list.size() && list[after] <= days[d]) ++after;
+    if (after > 0 && days[d] - list[after - 1] <= std::chrono::days{carried}) rows[d] = std::ptrdiff_t(after) - 1;
   }
   return rows;
+}
+
+/// The days of the table: all on which some asset has a price, less those that the policy drops.
+std::vector<Day> days_kept(const std::vector<PriceHistory>& histories, const std::vector<Day>& any,
+                           const AlignPolicy& policy, int carried) {
+  if (policy.kind == AlignPolicy::Kind::any) return any;
+  std::vector<bool> kept(any.size(), true);
+  for (const auto& list : distinct_lists(all_of(histories))) {
+    const auto rows = rows_on(list, any, carried);
+    for (std::size_t d = 0; d < any.size(); ++d) {
+      const bool outside = any[d] < list.front() || any[d] > list.back();
+      if (rows[d] < 0 && !(outside && policy.keep_short_histories)) kept[d] = false;
+    }
+  }
+  std::vector<Day> days;
+  for (std::size_t d = 0; d < any.size(); ++d) {
+    if (kept[d]) days.push_back(any[d]);
+  }
+  return days;
 }
 
 /// A hole at a period's end takes the asset's last price within the period.
@@ -155,9 +190,9 @@ PriceTable PriceTable::at_rows(const std::vector<std::size_t>& rows) const {
 }
 
 std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories) {
-  const auto any = days_of_any(histories);
-  std::map<std::string, std::vector<PriceHistory>> by_calendar;
-  for (const auto& history : histories) by_calendar[history.calendar].push_back(history);
+  const auto any = days_of_any(all_of(histories));
+  std::map<std::string, Selection> by_calendar;
+  for (const auto& history : histories) by_calendar[history.calendar].push_back(&history);
   std::map<std::string, std::vector<Day>> calendars;
   for (const auto& [calendar, members] : by_calendar) calendars[calendar] = days_of_any(members);
 
@@ -207,27 +242,86 @@ AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolic
   AlignedPrices aligned;
   aligned.coverage = coverage_of(histories);
   auto& table = aligned.table;
-  table.days = policy.kind == AlignPolicy::Kind::common ? days_of_all(histories) : days_of_any(histories);
-  table.prices.resize(Eigen::Index(table.days.size()), Eigen::Index(histories.size()));
+  const auto any = days_of_any(all_of(histories));
   const int carried = policy.kind == AlignPolicy::Kind::carry ? policy.carry_days : 0;
+  table.days = days_kept(histories, any, policy, carried);
+  table.prices.resize(Eigen::Index(table.days.size()), Eigen::Index(histories.size()));
   for (std::size_t i = 0; i < histories.size(); ++i) {
-    table.assets.push_back({histories[i].asset, histories[i].currency, histories[i].field});
-    table.prices.col(Eigen::Index(i)) = prices_on(histories[i], table.days, carried);
-  }
-  if (policy.kind == AlignPolicy::Kind::carry) {
-    table = table.at_rows(complete_rows(table));
-    for (std::size_t i = 0; i < histories.size(); ++i) {
-      aligned.coverage[i].filled = std::size_t(std::ranges::count_if(
-          table.days, [&](Day day) { return !std::ranges::binary_search(histories[i].days, day); }));
+    const auto& history = histories[i];
+    table.assets.push_back({history.asset, history.currency, history.field});
+    const auto rows = rows_on(history.days, table.days, carried);
+    for (std::size_t d = 0; d < rows.size(); ++d) {
+      const bool known = rows[d] >= 0;
+      table.prices(Eigen::Index(d), Eigen::Index(i)) =
+          known ? history.prices[std::size_t(rows[d])] : std::numeric_limits<double>::quiet_NaN();
+      aligned.coverage[i].filled += known && history.days[std::size_t(rows[d])] != table.days[d] ? 1 : 0;
     }
   }
   if (table.days.empty()) {
     throw InputError("prices", why_nothing_in_common(histories), "Leave an asset out with --assets, or extend it");
   }
   table.complete_to = table.days.back();
-  aligned.days_seen = days_of_any(histories).size();
+  aligned.days_seen = any.size();
   aligned.days_dropped = aligned.days_seen - table.days.size();
   return aligned;
+}
+
+ShortHistories parse_short_histories(std::string_view text, std::string_view where) {
+  const std::vector<std::string> names = {"shorten", "leave-out", "keep"};
+  if (const auto found = find_name(text, names)) return ShortHistories(*found);
+  throw InputError(std::string(where), fmt::format("there is no choice '{}'", text), did_you_mean(text, names));
+}
+
+std::string to_string(ShortHistories choice) {
+  constexpr const char* names[] = {"shorten", "leave-out", "keep"};
+  return names[std::size_t(choice)];
+}
+
+std::vector<std::size_t> short_histories(const std::vector<PriceHistory>& histories, int slack_days) {
+  std::vector<std::size_t> found;
+  if (histories.empty()) return found;
+  Day earliest = histories.front().days.front(), latest = histories.front().days.back();
+  for (const auto& history : histories) {
+    earliest = std::min(earliest, history.days.front());
+    latest = std::max(latest, history.days.back());
+  }
+  const std::chrono::days slack{slack_days};
+  for (std::size_t i = 0; i < histories.size(); ++i) {
+    const auto& days = histories[i].days;
+    if (days.front() > earliest + slack || days.back() < latest - slack) found.push_back(i);
+  }
+  return found;
+}
+
+std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>& histories, AlignPolicy policy) {
+  std::vector<ShortHistoryEffect> effects;
+  for (auto choice : {ShortHistories::shorten, ShortHistories::leave_out, ShortHistories::keep}) {
+    ShortHistoryEffect effect{choice, {}};
+    auto kept = histories;
+    if (choice == ShortHistories::leave_out) {
+      const auto gone = short_histories(histories);
+      for (auto at = gone.rbegin(); at != gone.rend(); ++at) {
+        effect.left_out.insert(effect.left_out.begin(), kept[*at].asset);
+        kept.erase(kept.begin() + std::ptrdiff_t(*at));
+      }
+    }
+    policy.keep_short_histories = choice == ShortHistories::keep;
+    const auto days = kept.empty() ? std::vector<Day>{}
+                                   : days_kept(kept, days_of_any(all_of(kept)), policy,
+                                               policy.kind == AlignPolicy::Kind::carry ? policy.carry_days : 0);
+    effect.rows = days.size();
+    if (!days.empty()) {
+      effect.from = days.front();
+      effect.to = days.back();
+      auto complete = policy;
+      complete.keep_short_histories = false;
+      if (complete.kind == AlignPolicy::Kind::any) complete.kind = AlignPolicy::Kind::common;
+      effect.complete_rows =
+          days_kept(kept, days, complete, complete.kind == AlignPolicy::Kind::carry ? complete.carry_days : 0).size();
+    }
+    effects.push_back(std::move(effect));
+  }
+  return effects;
 }
 
 PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished) {

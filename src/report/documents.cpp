@@ -109,6 +109,21 @@ std::string document(const std::string& command, const Json& inputs, const std::
   return whole.dump(1) + "\n";
 }
 
+Json gather_result(const exchange::GatherReport& report) {
+  auto assets = Json::array();
+  for (const auto& a : report.assets) {
+    assets.push_back({{"asset", a.asset},
+                      {"from", a.from ? Json(to_string(*a.from)) : Json()},
+                      {"to", a.to ? Json(to_string(*a.to)) : Json()},
+                      {"new", a.rows_new},
+                      {"changed", a.changed},
+                      {"unchanged", a.unchanged},
+                      {"note", a.note.empty() ? Json() : Json(a.note)},
+                      {"error", a.error.empty() ? Json() : Json(a.error)}});
+  }
+  return {{"assets", assets}, {"interrupted", report.interrupted}};
+}
+
 Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings) {
   auto assets = Json::array();
   for (std::size_t i = 0; i < prices.coverage.size(); ++i) {
@@ -126,9 +141,9 @@ Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& fin
   }
   auto found = Json::array();
   for (const auto& f : findings) {
-    found.push_back({{"severity", f.severity},
+    found.push_back({{"severity", to_string(f.severity)},
                      {"asset", f.asset},
-                     {"day", f.day.empty() ? Json() : Json(f.day)},
+                     {"day", f.day ? Json(to_string(*f.day)) : Json()},
                      {"kind", f.kind},
                      {"detail", f.detail},
                      {"remedy", f.remedy}});
@@ -143,7 +158,7 @@ Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& fin
 
 Json prices_on_json(const std::vector<PriceOnDay>& prices) {
   auto list = Json::array();
-  for (const auto& p : prices) list.push_back({{"asset", p.asset}, {"day", to_string(p.taken)}, {"price", p.price}});
+  for (const auto& p : prices) list.push_back({{"asset", p.asset}, {"day", to_string(p.taken)}, {"price", p.price}, {"field", to_string(p.field)}});
   return list;
 }
 

@@ -29,20 +29,41 @@ std::string in_quotes(std::string_view text) {
   return result + "'";
 }
 
-std::string terminal_for(const fs::path& path) {
-  const auto ending = path.extension().string();
-  if (same_name(ending, ".png")) return "pngcairo noenhanced size 1280,800 font 'DejaVu Sans,13' background '#FFFFFF'";
-  if (same_name(ending, ".svg")) {
-    return "svg noenhanced size 1280,800 dynamic font 'DejaVu Sans,13' background '#FFFFFF'";
+/// What a theme makes of our colours: on a dark ground the dark ones give way to lighter tints.
+struct Look {
+  std::string ground, ink, grid;
+  bool dark;
+
+  std::string shown(const std::string& of) const {
+    static const std::pair<const char*, const char*> tints[] = {{colour::ink, colour::foam},  {colour::deep, "#5FB0BF"},
+                                                                {colour::kelp, "#93BF6B"},    {colour::rust, "#E0806A"},
+                                                                {colour::dusk, "#A99BD6"},    {colour::amber, "#F0B03C"}};
+    for (const auto& [from, to] : tints) {
+      if (dark && of == from) return to;
+    }
+    return of;
   }
-  if (same_name(ending, ".pdf"))
-    return "pdfcairo noenhanced size 12.8in,8in font 'DejaVu Sans,13' background '#FFFFFF'";
+};
+
+Look look_of(Theme theme) {
+  if (theme == Theme::dark) return {colour::ink, colour::foam, "#33454F", true};
+  return {"#FFFFFF", colour::ink, colour::foam, false};
+}
+
+std::string terminal_for(const fs::path& path, const Look& look) {
+  const auto ending = path.extension().string();
+  const auto rest = [&](const char* size) {
+    return fmt::format("noenhanced size {} font 'DejaVu Sans,13' background '{}'", size, look.ground);
+  };
+  if (same_name(ending, ".png")) return "pngcairo " + rest("1280,800");
+  if (same_name(ending, ".svg")) return "svg " + rest("1280,800 dynamic");
+  if (same_name(ending, ".pdf")) return "pdfcairo " + rest("12.8in,8in");
   throw InputError(path.string(), fmt::format("figures of kind '{}' are not offered", ending),
                    "End its name with .png, .svg or .pdf");
 }
 
-std::string axis_lines(char name, const Axis& axis) {
-  std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_quotes(axis.title), colour::ink);
+std::string axis_lines(char name, const Axis& axis, const Look& look) {
+  std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_quotes(axis.title), look.ink);
   if (axis.scale == Scale::percent) lines += fmt::format("set format {} '%g%%'\n", name);
   if (axis.scale == Scale::number) lines += fmt::format("set format {} \"%'.10g\"\n", name);
   if (axis.scale == Scale::day)
@@ -118,12 +139,25 @@ std::vector<Side> label_sides(const Chart& chart, const Series& series) {
   return chosen;
 }
 
-std::string data_block(std::size_t number, const Chart& chart, const Series& series) {
+/// Gaps in a series are gaps in its line.
+std::string shown_figure(double value) {
+  return std::isfinite(value) ? fmt::format("{:.12g}", value) : "NaN";
+}
+
+std::string data_block(std::size_t number, const Chart& chart, const Axis& y, const Series& series) {
   const auto chosen = label_sides(chart, series);
   std::string block = fmt::format("$series{} << EOD\n", number);
   for (std::size_t i = 0; i < series.x.size(); ++i) {
-    block += fmt::format("{:.12g} {:.12g} \"{}\" {}\n", on_axis(series.x[i], chart.x), on_axis(series.y[i], chart.y),
-                         i < series.labels.size() ? series.labels[i] : "", i < chosen.size() ? int(chosen[i]) : 0);
+    block += fmt::format("{:.12g} {}", on_axis(series.x[i], chart.x), shown_figure(on_axis(series.y[i], y)));
+    if (series.kind == Series::Kind::bars) {
+      for (const auto* part : {&series.open, &series.high, &series.low}) {
+        block += " " + shown_figure(on_axis((*part)[i], y));
+      }
+      block += "\n";
+    } else {
+      block += fmt::format(" \"{}\" {}\n", i < series.labels.size() ? series.labels[i] : "",
+                           i < chosen.size() ? int(chosen[i]) : 0);
+    }
   }
   return block + "EOD\n";
 }
@@ -137,14 +171,22 @@ int point_type(Marker marker) {
   return types[int(marker)];
 }
 
-std::string plot_clause(std::size_t number, const Chart& chart, const Series& series) {
+std::string plot_clause(std::size_t number, const Chart& chart, const Series& series, const Look& look) {
   const std::string title = series.name.empty() ? "notitle" : "title " + in_quotes(series.name);
+  const std::string hue = look.shown(series.colour);
   if (series.kind == Series::Kind::line) {
     return fmt::format("$series{} using 1:2 with lines lw {} dt {} lc rgb '{}' {}", number, series.width,
-                       dash_type(series.dash), series.colour, title);
+                       dash_type(series.dash), hue, title);
+  }
+  if (series.kind == Series::Kind::columns) {
+    return fmt::format("$series{} using 1:2 with impulses lw {} lc rgb '{}' {}", number, series.width, hue, title);
+  }
+  if (series.kind == Series::Kind::bars) {
+    return fmt::format("$series{} using 1:3:5:4:2 with financebars lw {} lc rgb '{}' {}", number, series.width, hue,
+                       title);
   }
   std::string clause = fmt::format("$series{} using 1:2 with points pt {} ps {} lc rgb '{}' {}", number,
-                                   point_type(series.marker), series.width, series.colour, title);
+                                   point_type(series.marker), series.width, hue, title);
   if (!series.labels.empty()) {
     constexpr const char* places[] = {"left offset 0.9,0", "right offset -0.9,0", "center offset 0,0.8",
                                       "center offset 0,-0.8"};
@@ -153,7 +195,7 @@ std::string plot_clause(std::size_t number, const Chart& chart, const Series& se
       if (std::ranges::find(chosen, side) == chosen.end()) continue;  // nothing to plot is an error
       clause += fmt::format(
           ", $series{} using ($4 == {} ? $1 : 1/0):2:3 with labels {} font ',11' textcolor rgb '{}' notitle", number,
-          int(side), places[int(side)], colour::ink);
+          int(side), places[int(side)], look.ink);
     }
   }
   return clause;
@@ -168,26 +210,63 @@ std::string key_line(Chart::Key key) {
   return "set key bottom right opaque\n";
 }
 
-std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal) {
+/// Text in double quotes, which gnuplot reads with escapes.
+std::string in_double_quotes(const std::string& text) {
+  std::string result;
+  for (char c : text) result += c == '"' ? std::string("\\\"") : std::string(1, c);
+  return '"' + result + '"';
+}
+
+/// The chart's own axes and series; `first` is the number of its first series.
+std::string plot_lines(const Chart& chart, const Axis& y, const std::vector<Series>& series, std::size_t first,
+                       const Look& look) {
+  std::string blocks, clauses;
+  for (std::size_t k = 0; k < series.size(); ++k) {
+    blocks += data_block(first + k, chart, y, series[k]);
+    clauses += (k > 0 ? ", \\\n  " : "") + plot_clause(first + k, chart, series[k], look);
+  }
+  return axis_lines('y', y, look) + blocks + "plot " + clauses + "\n";
+}
+
+/// The chart above and its strips below, on one horizontal axis.
+std::string stacked_lines(const Chart& chart, const std::string& title, const Look& look) {
+  constexpr double top = 0.92, bottom = 0.08, gap = 0.02;
+  const double strip = chart.below.size() == 1 ? 0.2 : 0.36 / double(chart.below.size());
+  const auto [first_day, last_day] = std::ranges::minmax(chart.series.front().x);
+  const double room = 0.01 * (last_day - first_day);
+  std::string lines = "set multiplot\nset rmargin 4\nset offsets 0, 0, 0, 0\n";
+  lines += fmt::format("set xrange ['{:.0f}':'{:.0f}']\n", first_day - room, last_day + room);
+  lines += fmt::format("set label 100 {} at screen 0.5, 0.965 center textcolor rgb '{}'\n", title, look.ink);
+  lines += "set xlabel\nset format x ''\nset key top left Left reverse opaque\n";
+  double upper = bottom + (strip + gap) * double(chart.below.size());
+  lines += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top, upper);
+  lines += plot_lines(chart, chart.y, chart.series, 0, look) + "unset label 100\nset ytics autofreq\n";
+  std::size_t number = chart.series.size();
+  for (std::size_t k = 0; k < chart.below.size(); ++k) {
+    const auto& panel = chart.below[k];
+    lines += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", upper - gap, upper - gap - strip);
+    upper -= gap + strip;
+    if (k + 1 == chart.below.size()) lines += axis_lines('x', chart.x, look);
+    lines += plot_lines(chart, panel.y, panel.series, number, look);
+    number += panel.series.size();
+  }
+  return lines + "unset multiplot\n";
+}
+
+std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal, const Look& look) {
   std::string script = fmt::format("set terminal {}\nset output {}\n", terminal, in_quotes(picture.string()));
   script += "set encoding utf8\nset decimalsign '.'\n";
-  const std::string title = chart.subtitle.empty() ? chart.title : chart.title + "\\n" + chart.subtitle;
-  std::string doubled;
-  for (char c : title) doubled += c == '"' ? std::string("\\\"") : std::string(1, c);
-  script += fmt::format("set title \"{}\" textcolor rgb '{}'\n", doubled, colour::ink);
-  script += fmt::format("set border 3 lc rgb '{}'\nset tics nomirror textcolor rgb '{}'\n", colour::ink, colour::ink);
-  script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", colour::foam);
-  script += key_line(chart.key);
-  script += "set lmargin 11\nset offsets graph 0, graph 0.07, graph 0.03, graph 0.03\n";
-  script += axis_lines('x', chart.x) + axis_lines('y', chart.y);
+  const auto title = in_double_quotes(chart.subtitle.empty() ? chart.title : chart.title + "\\n" + chart.subtitle);
+  script += fmt::format("set border 3 lc rgb '{}'\nset tics nomirror textcolor rgb '{}'\n", look.ink, look.ink);
+  script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", look.grid);
+  script += key_line(chart.key) + fmt::format("set key textcolor rgb '{}'\nset lmargin 11\n", look.ink);
+  script += axis_lines('x', chart.x, look);
+  if (!chart.below.empty()) return script + stacked_lines(chart, title, look);
+  script += fmt::format("set title {} textcolor rgb '{}'\n", title, look.ink);
+  script += "set offsets graph 0, graph 0.07, graph 0.03, graph 0.03\n";
   if (chart.x_from_zero) script += "set xrange [0:*]\n";
   if (chart.x.scale == Scale::day) script += "set autoscale xfix\nset offsets 0, 0, graph 0.03, graph 0.03\n";
-  std::string clauses;
-  for (std::size_t k = 0; k < chart.series.size(); ++k) {
-    script += data_block(k, chart, chart.series[k]);
-    clauses += (k > 0 ? ", \\\n  " : "") + plot_clause(k, chart, chart.series[k]);
-  }
-  return script + "plot " + clauses + "\n";
+  return script + plot_lines(chart, chart.y, chart.series, 0, look);
 }
 
 /// Runs gnuplot on a script. Returns what it said when it failed, nothing when it went well.
@@ -231,15 +310,19 @@ struct Temporary {
 }  // namespace
 
 void draw(const Chart& chart, const fs::path& path) {
-  const auto terminal = terminal_for(path);
-  for (const auto& series : chart.series) {
-    if (series.x.empty() || series.x.size() != series.y.size()) {
+  const auto look = look_of(chart.theme);
+  const auto terminal = terminal_for(path, look);
+  auto all = chart.series;
+  for (const auto& panel : chart.below) all.insert(all.end(), panel.series.begin(), panel.series.end());
+  for (const auto& series : all) {
+    const bool finite = std::ranges::any_of(series.y, [](double y) { return std::isfinite(y); });
+    if (!finite || series.x.size() != series.y.size()) {
       throw InputError(path.string(), fmt::format("the series '{}' has no points", series.name), "Leave it out");
     }
   }
   exchange::make_folder(path.parent_path());
   const Temporary picture(path), script(path), messages(path);
-  exchange::write_text_file(script.path, script_for(chart, picture.path, terminal));
+  exchange::write_text_file(script.path, script_for(chart, picture.path, terminal, look));
   const auto failure = run_gnuplot(script.path, messages.path);
   if (!failure.empty()) throw OutsideFailure(fmt::format("{}: gnuplot failed: {}", path.string(), failure));
   exchange::rename_into_place(picture.path, path);

@@ -83,7 +83,16 @@ std::string shown(const Cell& cell, Format format) {
   return "-";
 }
 
-std::string to_text(const Table& table) {
+std::string to_text(const Table& whole) {
+  if (whole.preview && *whole.preview < whole.rows.size()) {
+    auto last = whole;
+    last.preview.reset();
+    last.rows.erase(last.rows.begin(), last.rows.end() - std::ptrdiff_t(*whole.preview));
+    last.notes.insert(last.notes.begin(), fmt::format("The last {} of {} rows; --csv and --xlsx write them all",
+                                                      *whole.preview, with_thousands(double(whole.rows.size()))));
+    return to_text(last);
+  }
+  const auto& table = whole;
   const auto columns = table.columns.size();
   const auto is_right = [&](std::size_t c) {
     return table.columns[c].format != Format::text && table.columns[c].format != Format::day;

@@ -49,4 +49,10 @@ class OutsideFailure : public Error {
   using Error::Error;
 };
 
+/// The work was stopped on request; what was complete is kept.
+class Interrupted : public Error {
+ public:
+  using Error::Error;
+};
+
 }  // namespace inchtide

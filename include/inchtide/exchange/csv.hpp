@@ -1,5 +1,6 @@
 #pragma once
-/// CSV as RFC 4180 has it: commas, quotes, a header row. Read by libcsv; lines are counted as an editor shows them.
+/// CSV as RFC 4180 has it: a header row, quotes; commas, semicolons or tabs between cells, told by the header. Read by
+/// libcsv; lines are counted as an editor shows them.
 
 #include <filesystem>
 #include <functional>
@@ -9,7 +10,29 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/day.hpp"
+
 namespace inchtide::exchange {
+
+/// How a file writes days and figures. Nothing is guessed: 03/04/2024 and 1,234 can both be read in two ways.
+struct CsvStyle {
+  /// ISO days (2024-03-04, 2024/03/04, 20240304) and days with the month's name (4 Mar 2024) are read in any case.
+  enum class Dates { iso, day_first, month_first };
+  Dates dates = Dates::iso;
+  /// `point`: 1,234.5 with commas between thousands; `comma`: 1.234,5. `unsaid`: a point, and no figure with a comma.
+  enum class Decimal { unsaid, point, comma };
+  Decimal decimal = Decimal::unsaid;
+
+  /// Reads `iso`, `day-first` or `month-first`. @throws InputError naming `where` for anything else
+  static Dates parse_dates(std::string_view text, std::string_view where);
+  /// Reads `point` or `comma`. @throws InputError naming `where` for anything else
+  static Decimal parse_decimal(std::string_view text, std::string_view where);
+
+  /// The day that a cell holds. @throws InputError naming `place` and, where it can be read in two ways, the option
+  Day day(std::string_view text, const std::function<std::string()>& place) const;
+  /// The figure that a cell holds. @throws InputError as `day` does
+  double figure(std::string_view text, const std::function<std::string()>& place) const;
+};
 
 /// Where a cell stands, for messages: "prices/KELPFARM.csv, line 12, column close".
 std::string cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column);
@@ -17,7 +40,8 @@ std::string cell_place(const std::filesystem::path& path, std::size_t line, std:
 using CsvRow = std::span<const std::string_view>;
 
 /// Calls `header` with the first row and `row` with each later one and its line number. Blank lines are passed over; a
-/// byte-order mark and CRLF ends are taken off.
+/// byte-order mark and CRLF ends are taken off. Cells are separated by what the header has most of: commas, semicolons
+/// or tabs.
 /// @throws InputError when the file is missing or empty, a quote isn't closed properly, or a row has another number of
 ///         cells than the header (naming file and line)
 void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
@@ -26,6 +50,10 @@ void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow
 /// A column's position by any of its names; case, spaces and underscores don't count.
 std::optional<std::size_t> find_column(const std::vector<std::string>& header,
                                        std::initializer_list<std::string_view> names);
+
+/// The same from a text that came from elsewhere; `path` names it in messages.
+void read_csv_text(const std::filesystem::path& path, std::string_view content,
+                   const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row);
 
 /// A cell as CSV writes it: quoted where it has to be.
 std::string csv_cell(std::string_view text);

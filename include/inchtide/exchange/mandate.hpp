@@ -1,9 +1,11 @@
 #pragma once
 /// The mandate: the manager's rules in one TOML file.
 ///
-///     [universe]            prices, assets, tags, benchmark, currency, rates, align,
-///                           drop_misprints
-///     [estimate]            every, from, to, risk_free
+///     [universe]            prices, assets, tags, identifiers, benchmark, currency, rates, rate_carry, align,
+///                           short_histories, drop_misprints, field, fields.CODE, actions, dates, decimal
+///     [gather]              store, provider, list
+///     [providers.NAME]      see provider.hpp
+///     [estimate]            every, from, to, last_period, risk_free
 ///     [limits]              name = "KELPFARM <= 12%"
 ///     [costs.CLASS]         bps, or buy_bps and sell_bps; CLASS is all, an asset, or "sector:bonds"
 ///     [schedules.NAME]      check = "1m"
@@ -18,6 +20,8 @@
 
 #include "inchtide/base/costs.hpp"
 #include "inchtide/base/day.hpp"
+#include "inchtide/exchange/provider.hpp"
+#include "inchtide/exchange/tables_csv.hpp"
 #include "inchtide/frontier/limits.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/schedule.hpp"
@@ -27,14 +31,24 @@ namespace inchtide::exchange {
 
 /// What the file says; what it leaves out is empty.
 struct Mandate {
-  std::optional<std::filesystem::path> prices, tags, rates;
+  std::optional<std::filesystem::path> prices, tags, identifiers, rates, actions;
   std::vector<std::string> assets;  ///< empty: all that have prices
   std::optional<std::string> benchmark, currency;
   std::optional<AlignPolicy> align;
+  std::optional<ShortHistories> short_histories;
   bool drop_misprints = false;
+  std::optional<int> rate_carry;  ///< calendar days
+  FieldChoice fields;
+  bool fields_chosen = false;  ///< the file names a field
+  CsvStyle style;
+
+  std::optional<std::filesystem::path> store;
+  std::optional<std::string> provider, list;
+  std::vector<Provider> providers;
 
   std::optional<Interval> every;
   std::optional<Day> from, to;
+  bool keep_last_period = false;  ///< use a last period that has not ended
   std::optional<double> risk_free;  ///< fraction per year
 
   Limits limits;

@@ -1,39 +1,99 @@
 #pragma once
-/// The CSV files that people keep: prices, tags and weights.
+/// The CSV files that people keep: prices, rates, tags, weights, splits and dividends, lists of members.
 
 #include <filesystem>
+#include <map>
 #include <string>
 #include <vector>
 
 #include "inchtide/base/tags.hpp"
+#include "inchtide/exchange/csv.hpp"
+#include "inchtide/prices/actions.hpp"
+#include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/currency.hpp"
 #include "inchtide/prices/history.hpp"
 
 namespace inchtide::exchange {
 
-/// Reads one asset's history. Needs a column `date` (ISO days) and one of `adjusted_close`, `close`, `price`, in this
-/// order of preference; columns may stand in any order and others are passed over. The file's name is the asset's code.
-/// Rows without a price are passed over.
+/// Which field returns are made from. Where an asset hasn't got the one chosen, the next of adjusted close, close and
+/// price is taken; the history says which.
+struct FieldChoice {
+  PriceField preferred = PriceField::adjusted_close;
+  std::map<std::string, PriceField> of_asset = {};  ///< by code in lower case; beats `preferred`
+
+  PriceField wanted(const std::string& asset) const;
+  /// The one to take out of those that an asset has.
+  /// @throws InputError naming the asset when it has none that will do
+  PriceField pick(const std::string& asset, const std::vector<PriceField>& held) const;
+};
+
+/// How price files are read.
+struct PriceReading {
+  CsvStyle style = {};
+  FieldChoice fields = {};
+  std::vector<std::string> assets = {};  ///< only these, where not empty
+  int threads = 0;                       ///< files read at once; 0: as many as there are processors
+};
+
+/// Reads one asset's history. Needs a column `date` and one of `adjusted_close`, `close`, `price`; columns may stand in
+/// any order and others are passed over. The file's name is the asset's code. Rows without a price are passed over.
 /// @throws InputError naming file, line and column for anything that cannot be read, for days that come twice or out of
-///         order, and for prices that aren't positive
-PriceHistory read_price_file(const std::filesystem::path& path);
+///         order, for prices that aren't positive, and for two columns of one name
+PriceHistory read_price_file(const std::filesystem::path& path, const PriceReading& reading = {});
 
 /// Reads every .csv file of a folder in order of their names, one asset a file as above; or a single CSV file, which
 /// may also hold many assets: rows of `asset`, `date` and a price in any order of assets, or a column `date` and one
-/// column an asset, headed by its code, where an empty cell is a day without a price.
+/// column an asset, headed by its code, where an empty cell is a day without a price; or a store that `gather` filled.
 /// @throws InputError as above, and when the path doesn't exist, the folder holds no .csv file, two columns have one
-/// code,
-///         or an asset has fewer than two prices
-std::vector<PriceHistory> read_prices(const std::filesystem::path& path);
+///         code, or an asset has fewer than two prices
+std::vector<PriceHistory> read_prices(const std::filesystem::path& path, const PriceReading& reading = {});
+
+/// The same with every field that is there: open, high, low, close, adjusted close, volume, price.
+std::vector<BarHistory> read_bars(const std::filesystem::path& path, const PriceReading& reading = {});
+
+/// What could be read, and what couldn't: one bad asset doesn't cost the others.
+struct BarsRead {
+  std::vector<BarHistory> bars;
+  std::vector<std::pair<std::string, std::string>> failures;  ///< asset and what is wrong
+};
+
+/// As `read_bars` from CSV files, but an asset that cannot be read is left out and listed.
+/// @throws InputError when the path or a file as a whole cannot be read
+BarsRead read_bars_listing_failures(const std::filesystem::path& path, const PriceReading& reading = {});
+
+/// Bars out of a CSV text with one asset, by the names of its columns (empty: not there).
+struct BarColumns {
+  std::string day = "date";
+  std::array<std::string, price_fields> fields = {};
+};
+BarHistory bars_from_csv_text(const std::string& asset, const std::string& source, std::string_view text,
+                              const BarColumns& columns, const CsvStyle& style);
 
 /// Reads exchange rates: a CSV file, or every .csv file of a folder, each with columns `date` and `rate`. A file's name
 /// says what it holds: `MRD-HLC.csv` the price of one MRD in HLC, `MRD.csv` that of one MRD in `base`.
 /// @throws InputError as for prices, and when a name says no second currency and there is no base
-std::vector<RateHistory> read_rates(const std::filesystem::path& path, const std::string& base);
+std::vector<RateHistory> read_rates(const std::filesystem::path& path, const std::string& base,
+                                    const CsvStyle& style = {});
 
-/// Reads a table of tags: a column `code` and any others.
+/// Reads splits and dividends: columns `asset` (or `code`), `date` (or `ex_day`), and `split` (2, 2:1, 3:2), `dividend`
+/// or both; an empty cell is none.
+/// @throws InputError naming file, line and column
+std::vector<CorporateAction> read_actions(const std::filesystem::path& path, const CsvStyle& style = {});
+
+/// Reads a table of tags, or of identifiers: a column `code` and any others.
 /// @throws InputError when there is no such column or a code comes twice
 Tags read_tags(const std::filesystem::path& path);
+
+/// The members of a universe, in the words of some scheme.
+struct MemberList {
+  std::string scheme;  ///< the column's name, or empty where the file doesn't say
+  std::vector<std::string> members;
+};
+
+/// Reads a list of members: a text file with one a line (# begins a comment), or a CSV file, of which the column
+/// `code`, else one of `schemes`, else the first is taken.
+/// @throws InputError when it is empty
+MemberList read_members(const std::filesystem::path& path, const std::vector<std::string>& schemes);
 
 /// Weights of one or several portfolios.
 struct WeightList {

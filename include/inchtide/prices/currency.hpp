@@ -21,7 +21,7 @@ namespace inchtide {
 /// The price of one unit of currency `from` in currency `to`; days strictly ascending, rates positive.
 struct RateHistory {
   std::string from, to;
-  std::vector<Day> days;
+  DayList days;
   std::vector<double> rates;
 };
 

@@ -1,26 +1,32 @@
 #pragma once
 /// The price history of one asset, as it came from one place, before it meets others.
 
-#include <span>
+#include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
-#include "inchtide/base/day.hpp"
+#include "inchtide/prices/day_list.hpp"
 
 namespace inchtide {
 
-/// Which price a history holds. The adjusted close has splits and dividends worked in, the others don't.
-enum class PriceField { adjusted_close, close, price };
+/// Which figure of a day a history holds. The adjusted close has splits and dividends worked in, the others don't;
+/// `price` is one of which the source doesn't say more.
+enum class PriceField { open, high, low, close, adjusted_close, volume, price };
+inline constexpr std::size_t price_fields = 7;
 
-/// "adjusted close", "close" or "price".
+/// "adjusted close", "close", "price", ...
 std::string to_string(PriceField field);
+
+/// The field of that name (case, spaces, dashes and underscores don't count; "adjusted" will do), or nothing.
+std::optional<PriceField> field_named(std::string_view name);
 
 /// One asset's prices: same length of days and prices, days strictly ascending, prices positive and finite.
 struct PriceHistory {
   std::string asset;
   std::string currency;  ///< ISO-like code, or empty when unknown
   PriceField field = PriceField::adjusted_close;
-  std::vector<Day> days;
+  DayList days;
   std::vector<double> prices;
   /// Whose holidays it keeps, e.g. its exchange: holes are looked for among histories of the same calendar. Empty text
   /// is a calendar like any other.

@@ -77,6 +77,8 @@ struct AlignPolicy {
   };
   Kind kind = Kind::common;
   int carry_days = 5;  ///< calendar days; stale prices hide risk, so what was filled is counted
+  /// An asset doesn't count on days before its first price or after its last: such days stay, with a hole there.
+  bool keep_short_histories = false;
 
   /// Reads `common`, `any` or `carry:5`.
   /// @throws InputError naming `where` for anything else
@@ -102,6 +104,34 @@ AlignedPrices align_common(const std::vector<PriceHistory>& histories);
 /// Puts histories side by side by any policy.
 /// @throws InputError as `align_common`, and when carrying leaves no day on which all have a price
 AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy);
+
+/// What to do about assets whose history begins later or ends earlier than the others'.
+enum class ShortHistories {
+  shorten,    ///< the window shrinks to the days that all have
+  leave_out,  ///< the short ones go, the others keep their window
+  keep        ///< the window stays, and the short ones have holes at its ends
+};
+
+/// Reads `shorten`, `leave-out` or `keep`.
+/// @throws InputError naming `where` for anything else
+ShortHistories parse_short_histories(std::string_view text, std::string_view where);
+std::string to_string(ShortHistories choice);
+
+/// The histories that begin more than `slack_days` calendar days after the earliest one, or end more than that before
+/// the latest, by position.
+std::vector<std::size_t> short_histories(const std::vector<PriceHistory>& histories, int slack_days = 31);
+
+/// What one choice would leave.
+struct ShortHistoryEffect {
+  ShortHistories choice;
+  std::vector<std::string> left_out;  ///< assets that would go
+  std::size_t rows = 0;               ///< days in the table; 0 when nothing would be left
+  std::size_t complete_rows = 0;      ///< days on which every asset left has a price
+  Day from{}, to{};                   ///< of the table
+};
+
+/// The effect of each choice on the rows of the table, under one policy of alignment.
+std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>& histories, AlignPolicy policy);
 
 /// The rows that end a period, and what became of the last period.
 struct PeriodEnds {

@@ -30,18 +30,28 @@ struct Axis {
 enum class Dash { solid, dashed, dotted, dash_dot };
 enum class Marker { dot, circle, square, diamond, triangle };
 
-/// One series of points, joined by a line or marked one by one.
+/// One series of points: joined by a line, marked one by one, standing on the axis, or bars from low to high with ticks
+/// at open (left) and close (right).
 struct Series {
-  enum class Kind { line, points };
+  enum class Kind { line, points, columns, bars };
   Kind kind = Kind::line;
   std::string name;  ///< in the key; none when empty
   std::vector<double> x, y;
   std::vector<std::string> labels;  ///< beside the points; empty for none
-  std::string colour = report::colour::deep;
+  std::string colour = report::colour::deep;  ///< one of ours; a dark theme shows a lighter tint of it
   Dash dash = Dash::solid;
   Marker marker = Marker::circle;
   double width = 2.5;
+  std::vector<double> open = {}, high = {}, low = {};  ///< for bars, whose close is y
 };
+
+/// A strip below the chart with the same horizontal axis.
+struct Panel {
+  Axis y;
+  std::vector<Series> series;
+};
+
+enum class Theme { light, dark };
 
 struct Chart {
   std::string title;
@@ -51,6 +61,8 @@ struct Chart {
   bool x_from_zero = false;
   enum class Key { bottom_right, top_left, below };
   Key key = Key::bottom_right;
+  std::vector<Panel> below = {};
+  Theme theme = Theme::light;
 };
 
 /// Draws a chart with gnuplot, as PNG, SVG or PDF by the file's ending. The file appears whole or not at all.

@@ -9,6 +9,8 @@
 #include <vector>
 
 #include "inchtide/frontier/frontier.hpp"
+#include "inchtide/exchange/gather.hpp"
+#include "inchtide/prices/findings.hpp"
 #include "inchtide/prices/lookup.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
@@ -19,19 +21,12 @@ namespace inchtide::report {
 
 using Json = nlohmann::ordered_json;
 
-/// Something that a look at the prices found.
-struct Finding {
-  std::string severity;  ///< "note" or "warning"
-  std::string asset;
-  std::string day;   ///< empty where it isn't about one day
-  std::string kind;  ///< short and stable, e.g. "spike"
-  std::string detail;
-  std::string remedy;
-};
-
 /// {"inchtide", "format", "command", "inputs", "warnings", "result"}, as text that ends its last line.
 std::string document(const std::string& command, const Json& inputs, const std::vector<std::string>& warnings,
                      const Json& result);
+
+/// `assets` (null figures for one that the store hasn't got), in the order asked for.
+Json gather_result(const exchange::GatherReport& report);
 
 /// `assets` and `findings`.
 Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings);

@@ -1,7 +1,9 @@
 #pragma once
 /// A table made once and written many ways: text for people, CSV, JSON.
 
+#include <filesystem>
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -28,6 +30,8 @@ struct Table {
   std::vector<Column> columns;
   std::vector<std::vector<Cell>> rows;  ///< as many cells as columns
   std::vector<std::string> notes;       ///< a line each, below the table
+  /// How many rows a person is shown, the last ones, of a table that is mostly for files; all without it, none for 0.
+  std::optional<std::size_t> preview = {};
 
   /// @throws std::logic_error when the number of cells isn't the number of columns
   void add(std::vector<Cell> row);
@@ -41,6 +45,11 @@ std::string to_text(const Table& table);
 
 /// A header and rows; numbers at round-trip precision, percent columns as fractions of 1.
 std::string to_csv(const Table& table);
+
+/// Writes tables as the sheets of a spreadsheet (.xlsx): a header row that stays in view, numbers as numbers, days as
+/// days, percentages and counts shown as such, notes below. The file appears whole or not at all.
+/// @throws InputError when there is no table or the name doesn't end with .xlsx; OutsideFailure when it can't be written
+void write_workbook(const std::vector<Table>& tables, const std::filesystem::path& path);
 
 /// {"name", "title", "columns": [{"name", "unit", "format"}], "rows": [[...]]}, numbers at round-trip precision.
 nlohmann::ordered_json to_json(const Table& table);

@@ -1,12 +1,10 @@
 #pragma once
-/// The tables and charts that each stage shows, as values; writers draw them.
+/// The tables and charts that each stage from returns on shows, as values; writers draw them.
 
 #include <string>
 #include <vector>
 
 #include "inchtide/frontier/frontier.hpp"
-#include "inchtide/prices/lookup.hpp"
-#include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 #include "inchtide/report/chart.hpp"
 #include "inchtide/report/documents.hpp"
@@ -18,15 +16,6 @@ namespace inchtide::report {
 
 /// Where an estimate comes from, in a sentence.
 std::string provenance(const Estimate& estimate);
-
-/// What each history holds.
-Table coverage_table(const AlignedPrices& prices);
-/// Each asset's price on a day, with the day that it was taken from.
-Table prices_on_table(const std::vector<PriceOnDay>& prices);
-/// What 100 in each asset became, over time.
-/// @param has_benchmark the last column is the benchmark, drawn as a heavier line
-Chart rebased_chart(const PriceTable& rebased, bool has_benchmark);
-Table findings_table(const std::vector<Finding>& findings);
 
 /// Return and risk per year; the benchmark, if any, comes last.
 Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval& every);

@@ -1,0 +1,16 @@
+#pragma once
+/// How long work is watched and stopped: the caller supplies signals, deadlines and the screen.
+
+#include <cstddef>
+#include <functional>
+#include <string>
+
+namespace inchtide {
+
+/// Returns true when the work should stop; what is complete is kept. May be called from several threads.
+using StopCheck = std::function<bool()>;
+
+/// Told after each part that is done: how many of how many, and which. Calls don't overlap.
+using Progress = std::function<void(std::size_t done, std::size_t all, const std::string& what)>;
+
+}  // namespace inchtide

@@ -1,0 +1,62 @@
+#pragma once
+/// All that a source tells about an asset's days: open, high, low, close, adjusted close, volume.
+///
+/// @code
+/// #include <cassert>
+/// using namespace std::chrono;
+/// inchtide::BarHistory kelp;
+/// kelp.asset = "KELPFARM";
+/// kelp.days = {sys_days{2024y / March / 1}, sys_days{2024y / March / 4}};
+/// kelp.of(inchtide::PriceField::close) = {10, 11};
+/// kelp.of(inchtide::PriceField::volume) = {500, 700};
+/// assert(kelp.best_field() == inchtide::PriceField::close);
+/// assert(kelp.history(inchtide::PriceField::close).prices[1] == 11);
+/// const auto week = inchtide::bars_every(kelp, {1, inchtide::Unit::month});
+/// assert(week.of(inchtide::PriceField::volume)[0] == 1200);
+/// @endcode
+
+#include <array>
+#include <string>
+#include <vector>
+
+#include "inchtide/prices/history.hpp"
+
+namespace inchtide {
+
+/// One asset's bars. Days strictly ascending; each field is as long as the days, or empty where the source hasn't got
+/// it; NaN is a hole.
+struct BarHistory {
+  std::string asset;
+  std::string currency = {};  ///< empty when unknown
+  std::string calendar = {};  ///< whose holidays it keeps
+  DayList days = {};
+  std::array<std::vector<double>, price_fields> fields = {};
+
+  std::vector<double>& of(PriceField field) { return fields[std::size_t(field)]; }
+  const std::vector<double>& of(PriceField field) const { return fields[std::size_t(field)]; }
+  bool has(PriceField field) const { return !of(field).empty(); }
+  std::vector<PriceField> fields_held() const;
+
+  /// The field that returns are made from unless another is chosen: adjusted close, else close, else price.
+  /// @throws InputError naming the asset when it has none of them
+  PriceField best_field() const;
+
+  /// The days on which one field has a figure.
+  /// @throws InputError naming the asset, and the fields it has, when it hasn't this one or it holds nothing
+  PriceHistory history(PriceField field) const;
+
+  /// Only the rows on which `field` has a figure.
+  BarHistory rows_with(PriceField field) const;
+
+  /// A row for each of `days`, a hole where it has none.
+  BarHistory on_days(const DayList& wanted) const;
+
+  /// The rows from `from` to `to`, both included where given; may be empty.
+  BarHistory between(std::optional<Day> from, std::optional<Day> to) const;
+};
+
+/// Coarser bars: first open, highest high, lowest low, last close (adjusted close, price), sum of volumes, dated by the
+/// last trading day of each period. `kd` makes bars of k rows each, counted from the first.
+BarHistory bars_every(const BarHistory& bars, const Interval& every);
+
+}  // namespace inchtide

@@ -1,0 +1,166 @@
+#include "inchtide/exchange/http.hpp"
+
+#include <curl/curl.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <mutex>
+#include <thread>
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+constexpr std::size_t largest_body = std::size_t(256) << 20;
+
+struct Transfer {
+  std::string body;
+  const StopCheck* stop;
+};
+
+std::size_t on_body(char* data, std::size_t size, std::size_t count, void* transfer) {
+  auto& body = static_cast<Transfer*>(transfer)->body;
+  if (body.size() + size * count > largest_body) return 0;  // makes the transfer fail
+  body.append(data, size * count);
+  return size * count;
+}
+
+int on_progress(void* transfer, curl_off_t, curl_off_t, curl_off_t, curl_off_t) {
+  const auto& stop = *static_cast<Transfer*>(transfer)->stop;
+  return stop && stop() ? 1 : 0;
+}
+
+/// Failures that another try may mend.
+bool may_pass(CURLcode code) {
+  constexpr CURLcode passing[] = {CURLE_COULDNT_CONNECT, CURLE_COULDNT_RESOLVE_HOST, CURLE_OPERATION_TIMEDOUT,
+                                  CURLE_PARTIAL_FILE,    CURLE_GOT_NOTHING,          CURLE_SEND_ERROR,
+                                  CURLE_RECV_ERROR,      CURLE_HTTP2,                CURLE_HTTP2_STREAM,
+                                  CURLE_WEIRD_SERVER_REPLY};
+  return std::ranges::find(passing, code) != std::end(passing);
+}
+
+}  // namespace
+
+struct HttpClient::Turns {
+  std::mutex mutex;
+  Clock::time_point next{};
+};
+
+HttpClient::HttpClient(HttpSettings settings, std::vector<std::string> headers, StopCheck stop)
+    : settings_(std::move(settings)),
+      headers_(std::move(headers)),
+      stop_(std::move(stop)),
+      turns_(std::make_shared<Turns>()) {
+  static const CURLcode ready = curl_global_init(CURL_GLOBAL_DEFAULT);
+  if (ready != CURLE_OK) throw OutsideFailure("libcurl cannot be set up");
+  const auto positive = [](double value, const char* name) {
+    if (!(value > 0)) throw InputError(name, fmt::format("{} is not positive", value), "Give a positive number");
+  };
+  positive(settings_.timeout_seconds, "timeout");
+  positive(settings_.requests_per_second, "requests per second");
+}
+
+void HttpClient::check_stop() const {
+  if (stop_ && stop_()) throw Interrupted("Stopped");
+}
+
+void HttpClient::sleep_for(double seconds) const {
+  const auto until = Clock::now() + std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(seconds));
+  while (Clock::now() < until) {
+    check_stop();
+    std::this_thread::sleep_for(std::min<Clock::duration>(until - Clock::now(), std::chrono::milliseconds(20)));
+  }
+}
+
+void HttpClient::take_turn() {
+  const auto apart = std::chrono::duration_cast<Clock::duration>(
+      std::chrono::duration<double>(1 / settings_.requests_per_second));
+  Clock::time_point mine;
+  {
+    const std::lock_guard guard(turns_->mutex);
+    mine = std::max(turns_->next, Clock::now());
+    turns_->next = mine + apart;
+  }
+  sleep_for(std::chrono::duration<double>(mine - Clock::now()).count());
+}
+
+HttpAnswer HttpClient::try_once(const std::string& url, std::string& broken, double& asked_wait) const {
+  const std::unique_ptr<CURL, void (*)(CURL*)> curl(curl_easy_init(), curl_easy_cleanup);
+  curl_slist* list = nullptr;
+  for (const auto& header : headers_) list = curl_slist_append(list, header.c_str());
+  const std::unique_ptr<curl_slist, void (*)(curl_slist*)> freed(list, curl_slist_free_all);
+  Transfer transfer{{}, &stop_};
+  char message[CURL_ERROR_SIZE] = "";
+  const auto set = [&](CURLoption option, auto value) { curl_easy_setopt(curl.get(), option, value); };
+  set(CURLOPT_URL, url.c_str());
+  set(CURLOPT_HTTPHEADER, list);
+  set(CURLOPT_PROTOCOLS_STR, "http,https");
+  set(CURLOPT_FOLLOWLOCATION, 0L);
+  set(CURLOPT_NOSIGNAL, 1L);
+  set(CURLOPT_TIMEOUT_MS, long(1000 * settings_.timeout_seconds));
+  set(CURLOPT_ACCEPT_ENCODING, "");
+  set(CURLOPT_USERAGENT, "inchtide");
+  set(CURLOPT_ERRORBUFFER, message);
+  set(CURLOPT_WRITEFUNCTION, on_body);
+  set(CURLOPT_WRITEDATA, &transfer);
+  set(CURLOPT_XFERINFOFUNCTION, on_progress);
+  set(CURLOPT_XFERINFODATA, &transfer);
+  set(CURLOPT_NOPROGRESS, 0L);
+  if (!settings_.ca_file.empty()) set(CURLOPT_CAINFO, settings_.ca_file.c_str());
+  const CURLcode code = curl_easy_perform(curl.get());
+  check_stop();
+  HttpAnswer answer;
+  if (code != CURLE_OK) {
+    broken = *message != '\0' ? message : curl_easy_strerror(code);
+    if (code == CURLE_PEER_FAILED_VERIFICATION) {
+      throw OutsideFailure(fmt::format("{}: the server's certificate is not trusted ({}). If it is right, name its "
+                                       "issuer's certificate with ca_file in the mandate",
+                                       url, broken));
+    }
+    if (!may_pass(code)) throw OutsideFailure(fmt::format("{}: {}", url, broken));
+    return answer;
+  }
+  curl_easy_getinfo(curl.get(), CURLINFO_RESPONSE_CODE, &answer.status);
+  curl_off_t wait = 0;
+  curl_easy_getinfo(curl.get(), CURLINFO_RETRY_AFTER, &wait);
+  asked_wait = double(wait);
+  answer.body = std::move(transfer.body);
+  return answer;
+}
+
+HttpAnswer HttpClient::get(const std::string& url) {
+  double backoff = settings_.backoff_seconds;
+  for (int tries = 1;; ++tries) {
+    check_stop();
+    take_turn();
+    std::string broken;
+    double asked_wait = 0;
+    auto answer = try_once(url, broken, asked_wait);
+    answer.tries = tries;
+    const bool busy = answer.status == 429 || answer.status >= 500;
+    if (broken.empty() && !busy) return answer;
+    const auto why = broken.empty() ? fmt::format("it answered {}", answer.status) : broken;
+    if (asked_wait > settings_.longest_wait_seconds) {
+      throw OutsideFailure(fmt::format("{}: {} and asks to wait for {:.0f} s. Run it again later", url, why, asked_wait));
+    }
+    if (tries > settings_.retries) {
+      throw OutsideFailure(fmt::format("{}: {}, after {} tries. Run it again later", url, why, tries));
+    }
+    sleep_for(std::max(asked_wait, backoff));
+    backoff *= 2;
+  }
+}
+
+std::string url_part(std::string_view text) {
+  std::string part;
+  for (char c : text) {
+    const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' ||
+                       c == '.' || c == '_' || c == '~';
+    part += plain ? std::string(1, c) : fmt::format("%{:02X}", unsigned(static_cast<unsigned char>(c)));
+  }
+  return part;
+}
+
+}  // namespace inchtide::exchange

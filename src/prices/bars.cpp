@@ -1,0 +1,138 @@
+#include "inchtide/prices/bars.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <span>
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr double hole = std::numeric_limits<double>::quiet_NaN();
+
+/// One figure for a period out of its rows' figures.
+double merged(PriceField field, std::span<const double> rows) {
+  double result = hole;
+  for (double value : rows) {
+    if (std::isnan(value)) continue;
+    if (std::isnan(result)) {
+      result = value;
+    } else {
+      switch (field) {
+        case PriceField::open: break;
+        case PriceField::high: result = std::max(result, value); break;
+        case PriceField::low: result = std::min(result, value); break;
+        case PriceField::volume: result += value; break;
+        default: result = value;
+      }
+    }
+  }
+  return result;
+}
+
+}  // namespace
+
+std::vector<PriceField> BarHistory::fields_held() const {
+  std::vector<PriceField> held;
+  for (std::size_t k = 0; k < price_fields; ++k) {
+    if (has(PriceField(k))) held.push_back(PriceField(k));
+  }
+  return held;
+}
+
+PriceField BarHistory::best_field() const {
+  for (auto field : {PriceField::adjusted_close, PriceField::close, PriceField::price}) {
+    if (has(field)) return field;
+  }
+  throw InputError(asset, "it has neither an adjusted close nor a close nor a price", "Give one of these columns");
+}
+
+PriceHistory BarHistory::history(PriceField field) const {
+  const auto fail = [&](const std::string& problem) {
+    std::vector<std::string> names;
+    for (auto held : fields_held()) names.push_back(to_string(held));
+    throw InputError(asset, problem,
+                     names.empty() ? "It has no figures" : fmt::format("It has: {}", fmt::join(names, ", ")));
+  };
+  if (!has(field)) fail(fmt::format("it has no {}", to_string(field)));
+  PriceHistory result{asset, currency, field, days, of(field), calendar};
+  if (std::ranges::any_of(result.prices, [](double value) { return std::isnan(value); })) {
+    auto& kept = result.days.edit();
+    std::size_t rows = 0;
+    for (std::size_t i = 0; i < days.size(); ++i) {
+      if (std::isnan(of(field)[i])) continue;
+      kept[rows] = days[i];
+      result.prices[rows++] = of(field)[i];
+    }
+    kept.resize(rows);
+    result.prices.resize(rows);
+  }
+  if (result.days.empty()) fail(fmt::format("its {} is empty on every day", to_string(field)));
+  return result;
+}
+
+BarHistory BarHistory::rows_with(PriceField field) const {
+  BarHistory kept{asset, currency, calendar};
+  std::vector<Day> kept_days;
+  for (std::size_t i = 0; i < days.size(); ++i) {
+    if (!has(field) || std::isnan(of(field)[i])) continue;
+    kept_days.push_back(days[i]);
+    for (auto held : fields_held()) kept.of(held).push_back(of(held)[i]);
+  }
+  kept.days = std::move(kept_days);
+  return kept;
+}
+
+BarHistory BarHistory::on_days(const DayList& wanted) const {
+  BarHistory result{asset, currency, calendar};
+  result.days = wanted;
+  for (auto held : fields_held()) result.of(held).assign(wanted.size(), hole);
+  std::size_t row = 0;
+  for (std::size_t at = 0; at < wanted.size(); ++at) {
+    while (row < days.size() && days[row] < wanted[at]) ++row;
+    if (row == days.size() || days[row] != wanted[at]) continue;
+    for (auto held : fields_held()) result.of(held)[at] = of(held)[row];
+  }
+  return result;
+}
+
+BarHistory BarHistory::between(std::optional<Day> from, std::optional<Day> to) const {
+  const auto begin = from ? std::ranges::lower_bound(days, *from) : days.begin();
+  const auto end = to ? std::ranges::upper_bound(days, *to) : days.end();
+  BarHistory cut{asset, currency, calendar};
+  if (begin >= end) return cut;
+  cut.days = std::vector<Day>(begin, end);
+  for (auto field : fields_held()) {
+    const auto first = of(field).begin() + (begin - days.begin());
+    cut.of(field).assign(first, first + (end - begin));
+  }
+  return cut;
+}
+
+BarHistory bars_every(const BarHistory& bars, const Interval& every) {
+  BarHistory result{bars.asset, bars.currency, bars.calendar};
+  std::vector<Day> days;
+  const auto ends_period = [&](std::size_t row) {
+    if (row + 1 == bars.days.size()) return true;
+    if (every.unit == Unit::day) return (row + 1) % std::size_t(every.count) == 0;
+    return every.period_of(bars.days[row]) != every.period_of(bars.days[row + 1]);
+  };
+  std::size_t first = 0;
+  for (std::size_t row = 0; row < bars.days.size(); ++row) {
+    if (!ends_period(row)) continue;
+    days.push_back(bars.days[row]);
+    for (auto field : bars.fields_held()) {
+      result.of(field).push_back(merged(field, std::span(bars.of(field)).subspan(first, row + 1 - first)));
+    }
+    first = row + 1;
+  }
+  result.days = std::move(days);
+  return result;
+}
+
+}  // namespace inchtide

@@ -1,0 +1,239 @@
+#include "inchtide/prices/findings.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/percent.hpp"
+
+namespace inchtide {
+namespace {
+
+double median_of(std::vector<double> values) {
+  const auto middle = values.begin() + std::ptrdiff_t(values.size() / 2);
+  std::ranges::nth_element(values, middle);
+  if (values.size() % 2 == 1) return *middle;
+  return (*middle + *std::max_element(values.begin(), middle)) / 2;
+}
+
+/// A split that people do: new shares for old ones.
+struct Ratio {
+  int new_shares, old_shares;
+
+  double value() const { return double(new_shares) / old_shares; }
+  std::string text() const { return fmt::format("{}:{}", new_shares, old_shares); }
+};
+constexpr std::array<Ratio, 14> ratios = {{{2, 1}, {3, 1}, {4, 1}, {5, 1}, {10, 1}, {20, 1}, {3, 2},
+                                           {1, 2}, {1, 3}, {1, 4}, {1, 5}, {1, 10}, {1, 20}, {2, 3}}};
+
+/// The split whose ratio a one-day price ratio is the inverse of, to `tolerance` in logs.
+std::optional<Ratio> split_like(double price_ratio, double tolerance) {
+  for (const auto& ratio : ratios) {
+    if (std::abs(std::log(price_ratio * ratio.value())) <= tolerance) return ratio;
+  }
+  return std::nullopt;
+}
+
+/// The median volume of up to ten rows, or nothing when there is none.
+std::optional<double> usual_volume(const BarHistory& bars, std::size_t from, std::size_t to) {
+  std::vector<double> volumes;
+  for (std::size_t i = from; i < to; ++i) {
+    const double volume = bars.of(PriceField::volume)[i];
+    if (volume > 0) volumes.push_back(volume);
+  }
+  if (volumes.empty()) return std::nullopt;
+  return median_of(std::move(volumes));
+}
+
+/// Whether the volume from a row on moved with the number of shares; nothing when there is no volume to tell by.
+std::optional<bool> volume_confirms(const BarHistory& bars, std::size_t row, const Ratio& ratio) {
+  if (!bars.has(PriceField::volume)) return std::nullopt;
+  const auto before = usual_volume(bars, row - std::min<std::size_t>(row, 10), row);
+  const auto after = usual_volume(bars, row, std::min(row + 10, bars.days.size()));
+  if (!before || !after) return std::nullopt;
+  const double half_way = std::sqrt(ratio.value());
+  return ratio.value() > 1 ? *after / *before > half_way : *after / *before < half_way;
+}
+
+/// One look at one asset: what it has found, and the days that are explained.
+class Look {
+ public:
+  Look(const BarHistory& bars, PriceField used, bool repaired, const FindingRules& rules)
+      : bars_(bars.rows_with(used)), used_(used), repaired_(repaired), rules_(rules) {}
+
+  std::vector<Finding> all() {
+    spikes();
+    splits();
+    jumps();
+    stale_runs();
+    volume();
+    return std::move(found_);
+  }
+
+ private:
+  const std::vector<double>& prices() const { return bars_.of(used_); }
+
+  void add(Severity severity, std::optional<Day> day, const char* kind, std::string detail, std::string remedy) {
+    found_.push_back({severity, bars_.asset, day, kind, std::move(detail), std::move(remedy)});
+  }
+
+  void spikes() {
+    if (bars_.days.empty()) return;
+    for (const auto& spike : find_spikes(bars_.history(used_), rules_.spike_factor)) {
+      add(repaired_ ? Severity::note : Severity::warning, spike.day, "spike",
+          fmt::format("{:.2f} between {:.2f} and {:.2f}: likely a misprint", spike.price, spike.before, spike.after),
+          repaired_ ? "Dropped, as asked; correct the file" : "Correct the file, or --drop-misprints");
+      const auto at = std::size_t(std::ranges::lower_bound(bars_.days, spike.day) - bars_.days.begin());
+      explained_.insert({at, at + 1});
+    }
+  }
+
+  void splits() {
+    const bool both = bars_.has(PriceField::close) && bars_.has(PriceField::adjusted_close);
+    for (std::size_t row = 1; row < bars_.days.size(); ++row) {
+      if (explained_.contains(row)) continue;
+      const double move = prices()[row] / prices()[row - 1];
+      if (both) {
+        const auto& close = bars_.of(PriceField::close);
+        const auto& adjusted = bars_.of(PriceField::adjusted_close);
+        const double gap = close[row] / close[row - 1] / (adjusted[row] / adjusted[row - 1]);
+        if (const auto ratio = split_like(gap, 0.01)) {
+          split_in_close(row, *ratio);
+          continue;
+        }
+      }
+      const auto ratio = split_like(move, rules_.split_tolerance);
+      if (!ratio) continue;
+      const auto confirmed = volume_confirms(bars_, row, *ratio);
+      if (confirmed == false) continue;  // the shares are as many as before: a real move, and a jump
+      explained_.insert(row);
+      add(Severity::warning, bars_.days[row], "split",
+          fmt::format("the {} goes from {:.2f} to {:.2f}, like a {} split{}", to_string(used_), prices()[row - 1],
+                      prices()[row], ratio->text(),
+                      confirmed ? ", and the volume moves with it" : "; there is no volume to tell by"),
+          "Give the split in --actions, or a source with adjusted closes");
+    }
+  }
+
+  void split_in_close(std::size_t row, const Ratio& ratio) {
+    const bool false_loss = used_ != PriceField::adjusted_close;
+    if (false_loss) explained_.insert(row);
+    add(false_loss ? Severity::warning : Severity::note, bars_.days[row], "split",
+        fmt::format("a {} split: the close goes from {:.2f} to {:.2f}, the adjusted close doesn't", ratio.text(),
+                    bars_.of(PriceField::close)[row - 1], bars_.of(PriceField::close)[row]),
+        false_loss ? "A false return: use the adjusted close (--field adjusted)" : "None: the adjusted close is used");
+  }
+
+  void jumps() {
+    std::vector<double> moves;
+    for (std::size_t row = 1; row < bars_.days.size(); ++row) {
+      moves.push_back(std::log(prices()[row] / prices()[row - 1]));
+    }
+    if (moves.size() < 20) return;  // too few to say what is usual
+    const double middle = median_of(moves);
+    auto distances = moves;
+    for (double& distance : distances) distance = std::abs(distance - middle);
+    const double spread = 1.4826 * median_of(distances);
+    if (!(spread > 0)) return;  // mostly without any move: a stale run says so
+    std::vector<std::pair<double, std::size_t>> far;
+    for (std::size_t row = 1; row < bars_.days.size(); ++row) {
+      const double score = std::abs(moves[row - 1] - middle) / spread;
+      if (score >= rules_.jump_score && !explained_.contains(row)) far.emplace_back(score, row);
+    }
+    std::ranges::sort(far, std::greater{});
+    for (std::size_t k = 0; k < std::min(far.size(), rules_.most_jumps); ++k) {
+      const auto [score, row] = far[k];
+      const bool others = k + 1 == rules_.most_jumps && far.size() > rules_.most_jumps;
+      add(score >= 2 * rules_.jump_score ? Severity::warning : Severity::note, bars_.days[row], "jump",
+          fmt::format("{} in a day, {:.0f} times the usual spread{}",
+                      percent_text(prices()[row] / prices()[row - 1] - 1), score,
+                      others ? fmt::format("; {} smaller ones", far.size() - rules_.most_jumps) : ""),
+          "Compare with another source");
+    }
+  }
+
+  void stale_runs() {
+    std::size_t longest = 0, at = 0, runs = 0;
+    for (std::size_t row = 0; row < bars_.days.size();) {
+      std::size_t end = row + 1;
+      while (end < bars_.days.size() && prices()[end] == prices()[row]) ++end;
+      if (end - row >= rules_.stale_rows) {
+        ++runs;
+        if (end - row > longest) longest = end - row, at = row;
+      }
+      row = end;
+    }
+    if (runs == 0) return;
+    add(Severity::warning, bars_.days[at], "stale",
+        fmt::format("{:.2f} on {} trading days in a row, to {}{}", prices()[at], longest,
+                    to_string(bars_.days[at + longest - 1]), runs > 1 ? fmt::format("; {} such runs", runs) : ""),
+        "Stale prices hide risk: ask the source, or leave the days out of the file");
+  }
+
+  void volume() {
+    if (!bars_.has(PriceField::volume)) return;
+    std::size_t zeros = 0, first = 0, known = 0;
+    for (std::size_t row = 0; row < bars_.days.size(); ++row) {
+      const double volume = bars_.of(PriceField::volume)[row];
+      if (std::isnan(volume)) continue;
+      ++known;
+      if (volume == 0 && zeros++ == 0) first = row;
+    }
+    if (zeros == 0) return;
+    const bool never = zeros == known;
+    add(Severity::note, bars_.days[first], "volume",
+        never ? "the volume is 0 on every day" : fmt::format("no volume on {} days, the first here", zeros),
+        never ? "None for an index; else the source has no volumes" : "Prices of such days may be old");
+  }
+
+  BarHistory bars_;
+  PriceField used_;
+  bool repaired_;
+  const FindingRules& rules_;
+  std::set<std::size_t> explained_;  // rows whose move has an explanation
+  std::vector<Finding> found_;
+};
+
+}  // namespace
+
+std::string to_string(Severity severity) {
+  return severity == Severity::note ? "note" : "warning";
+}
+
+std::vector<Finding> findings_in(const BarHistory& bars, PriceField used, bool repaired, const FindingRules& rules) {
+  return Look(bars, used, repaired, rules).all();
+}
+
+std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
+                                     const std::vector<AssetCoverage>& coverage) {
+  std::vector<Finding> found;
+  const auto brief = short_histories(histories);
+  Day earliest = coverage.front().from, latest = coverage.front().to;
+  for (const auto& c : coverage) {
+    earliest = std::min(earliest, c.from);
+    latest = std::max(latest, c.to);
+  }
+  for (std::size_t i = 0; i < histories.size(); ++i) {
+    const auto& c = coverage[i];
+    if (c.holes > 0) {
+      found.push_back({Severity::note, c.asset, c.first_hole, "holes",
+                       fmt::format("without a price on {} day(s), the first here", c.holes),
+                       "Fill them (--align carry:5) or leave these days out"});
+    }
+    if (std::ranges::find(brief, i) == brief.end()) continue;
+    const bool late = c.from > earliest + std::chrono::days{31};
+    found.push_back({Severity::note, c.asset, late ? c.from : c.to, "short history",
+                     late ? fmt::format("it begins {:.1f} years after the first of the others",
+                                        years_between(earliest, c.from))
+                          : fmt::format("it ends {:.1f} years before the last of the others", years_between(c.to, latest)),
+                     "--short-histories leave-out, keep or shorten"});
+  }
+  return found;
+}
+
+}  // namespace inchtide
