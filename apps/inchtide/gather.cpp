@@ -89,8 +89,8 @@ Members members_of(const exchange::Mandate& mandate, const Options& options, con
     given = exchange::read_members(list, identifiers.columns).members;
   } else if (!list.empty()) {
     if (provider.members_path.empty()) {
-      throw InputError("--list", fmt::format("there is no file '{}', and provider {} has no universe lists", list,
-                                             provider.name),
+      throw InputError("--list",
+                       fmt::format("there is no file '{}', and provider {} has no universe lists", list, provider.name),
                        "Give a file, or members_path and members in the mandate");
     }
     auto path = provider.members_path;
@@ -98,8 +98,9 @@ Members members_of(const exchange::Mandate& mandate, const Options& options, con
     if (at != std::string::npos) path.replace(at, 6, exchange::url_part(list));
     const auto answer = client.get(provider.url + path);
     if (answer.status != 200) {
-      throw InputError("--list", fmt::format("provider {} answered {}: {}", provider.name, answer.status,
-                                             exchange::words_of_error(provider, answer.body)),
+      throw InputError("--list",
+                       fmt::format("provider {} answered {}: {}", provider.name, answer.status,
+                                   exchange::words_of_error(provider, answer.body)),
                        "Check the list's name");
     }
     given = exchange::members_from_answer(provider, list, answer.body);

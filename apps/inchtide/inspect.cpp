@@ -161,8 +161,8 @@ report::Table overlays_table(const Study& study) {
       }
     }
   }
-  auto table =
-      report::figures_table("overlays", "Overlays, in each asset's own currency", days, columns, shape_of(study.options));
+  auto table = report::figures_table("overlays", "Overlays, in each asset's own currency", days, columns,
+                                     shape_of(study.options));
   table.preview = rows_shown;
   return table;
 }
@@ -180,21 +180,23 @@ void add_prices_and_charts(Outcome& outcome, const Study& study, const PriceTabl
     const auto growth = cumulative_growth(prices), level = rebased(prices);
     for_files(report::prices_table("rebased", "What 100 became", level, shape));
     for_files(report::prices_table("growth", "Cumulative growth", growth, shape, report::Format::percent));
-    outcome.charts.emplace_back("rebased", report::prices_chart("What 100 became",
-                                                                {"Price, 100 at the start", report::Scale::number},
-                                                                level, has_benchmark));
-    outcome.charts.emplace_back("growth", report::prices_chart("Cumulative growth",
-                                                               {"Growth since the start", report::Scale::percent},
-                                                               growth, has_benchmark));
+    outcome.charts.emplace_back(
+        "rebased", report::prices_chart("What 100 became", {"Price, 100 at the start", report::Scale::number}, level,
+                                        has_benchmark));
+    outcome.charts.emplace_back(
+        "growth", report::prices_chart("Cumulative growth", {"Growth since the start", report::Scale::percent}, growth,
+                                       has_benchmark));
   } else {
     for (const char* name : {"rebased", "growth"}) {
-      outcome.undrawable.emplace_back(name, "no day has a price of every asset, so they have no common start. Leave one "
-                                            "out with --assets");
+      outcome.undrawable.emplace_back(name,
+                                      "no day has a price of every asset, so they have no common start. Leave one "
+                                      "out with --assets");
     }
   }
   outcome.charts.emplace_back(
-      "prices", report::prices_chart("Prices", {currency.empty() ? "Price" : "Price, " + currency, report::Scale::number},
-                                     prices, has_benchmark));
+      "prices",
+      report::prices_chart("Prices", {currency.empty() ? "Price" : "Price, " + currency, report::Scale::number}, prices,
+                           has_benchmark));
   if (study.bars.size() - (has_benchmark ? 1 : 0) == 1) {
     const auto asset = one_asset(study, 0);
     outcome.charts.emplace_back("bars", report::bars_chart(asset.bars, asset.field, asset.overlays));
@@ -216,8 +218,9 @@ void add_notes_on_cleaning(Outcome& outcome, const Study& study) {
   outcome.result["conversions"] = conversions;
   auto adjusted = report::Json::array();
   for (const auto& a : study.adjusted) {
-    notes.push_back(fmt::format("{}: {} split(s) and {} dividend(s) are worked into its closes; {} lie outside its days",
-                                a.history.asset, a.splits, a.dividends, a.out_of_range));
+    notes.push_back(
+        fmt::format("{}: {} split(s) and {} dividend(s) are worked into its closes; {} lie outside its days",
+                    a.history.asset, a.splits, a.dividends, a.out_of_range));
     adjusted.push_back({{"asset", a.history.asset},
                         {"splits", a.splits},
                         {"dividends", a.dividends},
@@ -272,13 +275,14 @@ Outcome inspect(const Options& options) {
 }
 
 void add_inspect(CLI::App& tool, Options& options) {
-  auto& command = add_command(
-      tool, "inspect", "What the prices hold: coverage, findings, a price on a day, charts and overlays",
-      "  inchtide inspect --mandate demo/mandate.toml --strict\n"
-      "  inchtide inspect --mandate demo/mandate.toml --on 2024-05-05\n"
-      "  inchtide inspect --mandate demo/mandate.toml --last 2y --figure rebased.png\n"
-      "  inchtide inspect --prices demo/prices --assets KELPFARM --last 6m --overlay sma:20,macd --figure bars:kelp.png",
-      [&options] { deliver(inspect(options), options); });
+  auto& command =
+      add_command(tool, "inspect", "What the prices hold: coverage, findings, a price on a day, charts and overlays",
+                  "  inchtide inspect --mandate demo/mandate.toml --strict\n"
+                  "  inchtide inspect --mandate demo/mandate.toml --on 2024-05-05\n"
+                  "  inchtide inspect --mandate demo/mandate.toml --last 2y --figure rebased.png\n"
+                  "  inchtide inspect --prices demo/prices --assets KELPFARM --last 6m --overlay sma:20,macd --figure "
+                  "bars:kelp.png",
+                  [&options] { deliver(inspect(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
   add_look_options(command, options);

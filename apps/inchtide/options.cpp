@@ -57,9 +57,10 @@ void add_input_options(CLI::App& command, Options& options) {
       ->type_name("HOW")
       ->group("Input");
   command
-      .add_option("--short-histories", options.short_histories,
-                  "When an asset begins later or ends earlier than the others: shorten the window, leave-out the asset, "
-                  "or keep the window with holes (default shorten)")
+      .add_option(
+          "--short-histories", options.short_histories,
+          "When an asset begins later or ends earlier than the others: shorten the window, leave-out the asset, "
+          "or keep the window with holes (default shorten)")
       ->type_name("HOW")
       ->group("Input");
   command
@@ -133,9 +134,10 @@ void add_look_options(CLI::App& command, Options& options) {
       ->delimiter(',')
       ->group("Look");
   command
-      .add_option("--overlay", options.overlays,
-                  "sma:20, ema:20, bands:20:2, macd:12:26:9, momentum:10, stochastic:14:3: as columns and in the figure "
-                  "bars; repeatable")
+      .add_option(
+          "--overlay", options.overlays,
+          "sma:20, ema:20, bands:20:2, macd:12:26:9, momentum:10, stochastic:14:3: as columns and in the figure "
+          "bars; repeatable")
       ->type_name("O")
       ->delimiter(',')
       ->group("Look");

@@ -62,8 +62,8 @@ void adjust(Study& study, std::vector<PriceHistory>& all) {
     if (!find_name(action.asset, codes)) unknown.insert(action.asset);
   }
   if (!unknown.empty()) {
-    study.warnings.push_back(fmt::format("{} names assets without prices: {}", study.mandate.actions->string(),
-                                         fmt::join(unknown, ", ")));
+    study.warnings.push_back(
+        fmt::format("{} names assets without prices: {}", study.mandate.actions->string(), fmt::join(unknown, ", ")));
   }
   for (auto& history : all) {
     if (history.field != PriceField::close && history.field != PriceField::price) continue;
@@ -80,8 +80,8 @@ void warn_of_fields(Study& study) {
   std::vector<std::string> stand_ins;
   for (const auto& asset : study.prices.assets) {
     by_field[asset.field].push_back(asset.code);
-    const bool adjusted = std::ranges::any_of(
-        study.adjusted, [&](const auto& a) { return a.history.asset == asset.code; });
+    const bool adjusted =
+        std::ranges::any_of(study.adjusted, [&](const auto& a) { return a.history.asset == asset.code; });
     if (study.mandate.fields_chosen && asset.field != study.mandate.fields.wanted(asset.code) && !adjusted) {
       stand_ins.push_back(fmt::format("{} ({} for {})", asset.code, to_string(asset.field),
                                       to_string(study.mandate.fields.wanted(asset.code))));
@@ -97,9 +97,10 @@ void warn_of_fields(Study& study) {
     kinds.push_back(assets.size() > 6 ? fmt::format("{} of {} assets", to_string(field), assets.size())
                                       : fmt::format("{} of {}", to_string(field), fmt::join(assets, ", ")));
   }
-  study.warnings.push_back(fmt::format("Prices of different kinds meet: {}. Only adjusted closes have dividends and "
-                                       "splits in them",
-                                       fmt::join(kinds, "; ")));
+  study.warnings.push_back(
+      fmt::format("Prices of different kinds meet: {}. Only adjusted closes have dividends and "
+                  "splits in them",
+                  fmt::join(kinds, "; ")));
 }
 
 // Sorts histories into universe, benchmark and those left out for their currency.
@@ -117,9 +118,8 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   if (mandate.benchmark) check_known({*mandate.benchmark}, codes, "benchmark");
   mandate.currency = base_currency(mandate, all);
 
-  const auto rates = mandate.rates
-                         ? exchange::read_rates(*mandate.rates, mandate.currency.value_or(""), mandate.style)
-                         : std::vector<RateHistory>{};
+  const auto rates = mandate.rates ? exchange::read_rates(*mandate.rates, mandate.currency.value_or(""), mandate.style)
+                                   : std::vector<RateHistory>{};
   std::optional<PriceHistory> benchmark;
   for (auto& history : all) {
     const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
@@ -184,10 +184,12 @@ PriceTable in_window(const PriceTable& table, const exchange::Mandate& mandate, 
   const auto cut = table.between(from, std::nullopt);
   const auto count = std::size_t(*options.trading_days);
   if (cut.rows() < count) {
-    throw InputError("--trading-days", fmt::format("{} were asked for, {} are there", count, cut.rows()),
-                     fmt::format("The prices run from {} to {}", to_string(cut.days.front()), to_string(cut.days.back())));
+    throw InputError(
+        "--trading-days", fmt::format("{} were asked for, {} are there", count, cut.rows()),
+        fmt::format("The prices run from {} to {}", to_string(cut.days.front()), to_string(cut.days.back())));
   }
-  return from ? cut.between(std::nullopt, cut.days[count - 1]) : cut.between(cut.days[cut.rows() - count], std::nullopt);
+  return from ? cut.between(std::nullopt, cut.days[count - 1])
+              : cut.between(cut.days[cut.rows() - count], std::nullopt);
 }
 
 std::optional<Day> day_option(const std::string& text, const char* name) {

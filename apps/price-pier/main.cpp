@@ -37,9 +37,10 @@ struct Fault {
 
 const char* const fault_help =
     "Simulate a fault; repeatable. slow:MS (each answer waits), busy:N and down:N (the first N answers for each asset "
-    "are 429 or 503), and for an asset or *: cut:A (the body breaks off), cut-once:A, wrong-json:A, unequal:A (arrays), "
+    "are 429 or 503), and for an asset or *: cut:A (the body breaks off), cut-once:A, wrong-json:A, unequal:A "
+    "(arrays), "
     "unknown:A, empty:A, nulls:A (holes), adjusted:A (as after a 2:1 split since)";
-const std::vector<std::string> fault_kinds = {"slow", "busy",    "down",  "cut",   "cut-once", "wrong-json",
+const std::vector<std::string> fault_kinds = {"slow",    "busy",    "down",  "cut",   "cut-once", "wrong-json",
                                               "unequal", "unknown", "empty", "nulls", "adjusted"};
 
 struct World {
@@ -95,11 +96,11 @@ std::int64_t close_of(Day day) {
   return std::int64_t(day.time_since_epoch().count()) * 86400 + 14 * 3600 + 30 * 60;
 }
 
-std::string as_json(const BarHistory& bars, const World& world, bool seconds) {
+std::string as_json(const BarHistory& bars, const std::vector<PriceField>& fields, const World& world, bool seconds) {
   auto days = Json::array();
   for (Day day : bars.days) days.push_back(seconds ? Json(close_of(day)) : Json(to_string(day)));
   Json series{{"days", days}};
-  for (auto field : bars.fields_held()) {
+  for (auto field : fields) {
     auto name = to_string(field);
     std::ranges::replace(name, ' ', '_');
     series[name] = figures(bars, field, world);
@@ -150,15 +151,15 @@ void serve_history(World& world, const httplib::Request& request, httplib::Respo
   if (asked <= world.number("down")) return refuse(response, 503, "down for a moment");
   const bool csv = request.get_param_value("answer") == "csv";
   const auto bars = rows_for(world, *asset, request);
-  const auto body = csv ? as_csv(bars) : as_json(bars, world, request.get_param_value("days") == "seconds");
+  const auto body =
+      csv ? as_csv(bars) : as_json(bars, asset->fields_held(), world, request.get_param_value("days") == "seconds");
   const std::string type = csv ? "text/csv" : "application/json";
   if (world.has("wrong-json", asset->asset)) return response.set_content("<html>Come back later</html>", "text/html");
   if (world.has("cut", asset->asset) || (world.has("cut-once", asset->asset) && asked == 1)) {
-    return response.set_content_provider(body.size(), type,
-                                         [body](std::size_t, std::size_t, httplib::DataSink& sink) {
-                                           sink.write(body.data(), body.size() / 2);
-                                           return false;
-                                         });
+    return response.set_content_provider(body.size(), type, [body](std::size_t, std::size_t, httplib::DataSink& sink) {
+      sink.write(body.data(), body.size() / 2);
+      return false;
+    });
   }
   response.set_content(body, type);
 }

@@ -160,8 +160,7 @@ std::string cell_place(const std::filesystem::path& path, std::size_t line, std:
 CsvStyle::Dates CsvStyle::parse_dates(std::string_view text, std::string_view where) {
   const std::vector<std::string> names = {"iso", "day-first", "month-first"};
   if (const auto found = find_name(text, names)) return Dates(*found);
-  throw InputError(std::string(where), fmt::format("there is no order of dates '{}'", text),
-                   did_you_mean(text, names));
+  throw InputError(std::string(where), fmt::format("there is no order of dates '{}'", text), did_you_mean(text, names));
 }
 
 CsvStyle::Decimal CsvStyle::parse_decimal(std::string_view text, std::string_view where) {
@@ -175,7 +174,8 @@ Day CsvStyle::day(std::string_view text, const std::function<std::string()>& pla
   if (const auto day = written_day(std::string(text), dates)) return *day;
   const auto other = [&](Dates order) { return dates != order && written_day(std::string(text), order); };
   if (other(Dates::day_first) || other(Dates::month_first)) {
-    throw InputError(place(), fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", text),
+    throw InputError(place(),
+                     fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", text),
                      "Say --dates day-first or --dates month-first, or write YYYY-MM-DD");
   }
   throw InputError(place(), fmt::format("'{}' is not a day", text), "Write it as YYYY-MM-DD");

@@ -100,7 +100,7 @@ Estimate read_estimate(const std::filesystem::path& path) {
   json document;
   try {
     document = json::parse(read_text_file(path));
-  } catch (const json::parse_error& error) {
+  } catch (const json::exception& error) {
     throw InputError(path.string(), fmt::format("not JSON: {}", error.what()), "Write it anew, or check it there");
   }
   const json& object = document.is_object() && document.contains("result") ? document["result"] : document;

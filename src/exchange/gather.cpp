@@ -22,18 +22,22 @@ bool stopped(const GatherOptions& options) {
   return options.stop && options.stop();
 }
 
-void take_down(GatheredAsset& gathered, const PriceStore::Written& written, const PriceStore& store) {
+void take_down(GatheredAsset& gathered, const PriceStore::Written& written) {
   gathered.rows_new = written.rows_new;
   gathered.changed = written.changed;
   gathered.unchanged = written.unchanged;
   if (written.removed > 0) {
-    gathered.note += fmt::format("{}{} days that no longer come were removed", gathered.note.empty() ? "" : "; ",
-                                 written.removed);
+    gathered.note +=
+        fmt::format("{}{} days that no longer come were removed", gathered.note.empty() ? "" : "; ", written.removed);
   }
-  if (const auto stored = store.find(gathered.asset)) {
-    gathered.from = stored->from;
-    gathered.to = stored->to;
-  }
+}
+
+/// What the store holds now, whether this run added to it or failed.
+void take_down_span(GatheredAsset& gathered, const PriceStore& store) {
+  const auto stored = store.find(gathered.asset);
+  if (!stored || stored->rows == 0) return;
+  gathered.from = stored->from;
+  gathered.to = stored->to;
 }
 
 void take_down(GatheredAsset& gathered, const Error& error) {
@@ -49,7 +53,8 @@ std::optional<Day> adjusted_again(const BarHistory& stored, const BarHistory& fe
   for (std::size_t row = 0; row + 1 < stored.days.size(); ++row) {  // the last day's close may not have been final
     while (at < fetched.days.size() && fetched.days[at] < stored.days[row]) ++at;
     if (at == fetched.days.size() || fetched.days[at] != stored.days[row]) continue;
-    if (std::abs(old_closes[row] - new_closes[at]) > same_adjustment * std::abs(old_closes[row])) return stored.days[row];
+    if (std::abs(old_closes[row] - new_closes[at]) > same_adjustment * std::abs(old_closes[row]))
+      return stored.days[row];
   }
   return std::nullopt;
 }
@@ -105,7 +110,7 @@ class ProviderRun {
     const auto since = adjusted_again(kept, fetched);
     if (!since) return write(gathered, fetched, PriceStore::Merge::update);
     fetched = fetch(request, std::min(earliest, stored->from));
-    gathered.note = fmt::format("adjusted closes changed (from {} on or before): fetched in full", to_string(*since));
+    gathered.note = fmt::format("adjusted closes changed (seen on {}): fetched in full", to_string(*since));
     if (const auto older = keep_older_rows(kept, fetched)) {
       gathered.note += fmt::format("; {} older days are kept, scaled to the new level", older);
     }
@@ -129,8 +134,8 @@ class ProviderRun {
     const auto answer = client_.get(url);
     if (answer.status >= 200 && answer.status < 300) return bars_from_answer(provider_, request.asset, answer.body);
     const auto words = words_of_error(provider_, answer.body);
-    const auto said = fmt::format("provider {} answered {}{}{}", provider_.name, answer.status,
-                                  words.empty() ? "" : ": ", words);
+    const auto said =
+        fmt::format("provider {} answered {}{}{}", provider_.name, answer.status, words.empty() ? "" : ": ", words);
     if (answer.status == 401 || answer.status == 403) {
       throw InputError(request.asset, said,
                        provider_.key_env.empty() ? "It may need a key: key_header and key_env in the mandate"
@@ -145,7 +150,7 @@ class ProviderRun {
   void write(GatheredAsset& gathered, const BarHistory& bars, PriceStore::Merge merge) {
     const std::lock_guard guard(mutex_);
     if (stopped(options_)) throw Interrupted("Stopped");
-    take_down(gathered, store_.put(bars, provider_.name, merge), store_);
+    take_down(gathered, store_.put(bars, provider_.name, merge));
   }
 
   const Provider& provider_;
@@ -171,23 +176,24 @@ GatherReport gather_files(const std::filesystem::path& path, const PriceReading&
     try {
       const auto window = bars.between(options.from, options.to);
       if (window.days.empty()) {
-        throw InputError(bars.asset, "it has no row from --from to --to",
-                         fmt::format("It runs from {} to {}", to_string(bars.days.front()), to_string(bars.days.back())));
+        throw InputError(
+            bars.asset, "it has no row from --from to --to",
+            fmt::format("It runs from {} to {}", to_string(bars.days.front()), to_string(bars.days.back())));
       }
       bars = {};
-      take_down(gathered,
-                store.put(window, path.string(),
-                          options.in_full ? PriceStore::Merge::replace : PriceStore::Merge::update),
-                store);
+      const auto merge = options.in_full ? PriceStore::Merge::replace : PriceStore::Merge::update;
+      take_down(gathered, store.put(window, path.string(), merge));
     } catch (const Error& error) {
       take_down(gathered, error);
     }
+    take_down_span(gathered, store);
     report.assets.push_back(std::move(gathered));
     if (options.progress) options.progress(report.assets.size(), read.bars.size(), report.assets.back().asset);
   }
   for (auto& [asset, failure] : read.failures) {
     GatheredAsset gathered{asset};
     gathered.error = std::move(failure);
+    take_down_span(gathered, store);
     report.assets.push_back(std::move(gathered));
   }
   return report;
@@ -228,7 +234,9 @@ GatherReport gather_from(const Provider& provider, const std::vector<Request>& r
   GatherReport report;
   report.interrupted = interrupted;
   for (std::size_t i = 0; i < requests.size(); ++i) {
-    if (reached[i] != 0) report.assets.push_back(std::move(gathered[i]));
+    if (reached[i] == 0) continue;
+    take_down_span(gathered[i], store);
+    report.assets.push_back(std::move(gathered[i]));
   }
   return report;
 }

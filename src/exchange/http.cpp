@@ -34,10 +34,10 @@ int on_progress(void* transfer, curl_off_t, curl_off_t, curl_off_t, curl_off_t) 
 
 /// Failures that another try may mend.
 bool may_pass(CURLcode code) {
-  constexpr CURLcode passing[] = {CURLE_COULDNT_CONNECT, CURLE_COULDNT_RESOLVE_HOST, CURLE_OPERATION_TIMEDOUT,
-                                  CURLE_PARTIAL_FILE,    CURLE_GOT_NOTHING,          CURLE_SEND_ERROR,
-                                  CURLE_RECV_ERROR,      CURLE_HTTP2,                CURLE_HTTP2_STREAM,
-                                  CURLE_WEIRD_SERVER_REPLY};
+  constexpr CURLcode passing[] = {
+      CURLE_COULDNT_CONNECT, CURLE_COULDNT_RESOLVE_HOST, CURLE_OPERATION_TIMEDOUT, CURLE_PARTIAL_FILE,
+      CURLE_GOT_NOTHING,     CURLE_SEND_ERROR,           CURLE_RECV_ERROR,         CURLE_HTTP2,
+      CURLE_HTTP2_STREAM,    CURLE_WEIRD_SERVER_REPLY};
   return std::ranges::find(passing, code) != std::end(passing);
 }
 
@@ -75,8 +75,8 @@ void HttpClient::sleep_for(double seconds) const {
 }
 
 void HttpClient::take_turn() {
-  const auto apart = std::chrono::duration_cast<Clock::duration>(
-      std::chrono::duration<double>(1 / settings_.requests_per_second));
+  const auto apart =
+      std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(1 / settings_.requests_per_second));
   Clock::time_point mine;
   {
     const std::lock_guard guard(turns_->mutex);
@@ -115,9 +115,10 @@ HttpAnswer HttpClient::try_once(const std::string& url, std::string& broken, dou
   if (code != CURLE_OK) {
     broken = *message != '\0' ? message : curl_easy_strerror(code);
     if (code == CURLE_PEER_FAILED_VERIFICATION) {
-      throw OutsideFailure(fmt::format("{}: the server's certificate is not trusted ({}). If it is right, name its "
-                                       "issuer's certificate with ca_file in the mandate",
-                                       url, broken));
+      throw OutsideFailure(
+          fmt::format("{}: the server's certificate is not trusted ({}). If it is right, name its "
+                      "issuer's certificate with ca_file in the mandate",
+                      url, broken));
     }
     if (!may_pass(code)) throw OutsideFailure(fmt::format("{}: {}", url, broken));
     return answer;
@@ -143,7 +144,8 @@ HttpAnswer HttpClient::get(const std::string& url) {
     if (broken.empty() && !busy) return answer;
     const auto why = broken.empty() ? fmt::format("it answered {}", answer.status) : broken;
     if (asked_wait > settings_.longest_wait_seconds) {
-      throw OutsideFailure(fmt::format("{}: {} and asks to wait for {:.0f} s. Run it again later", url, why, asked_wait));
+      throw OutsideFailure(
+          fmt::format("{}: {} and asks to wait for {:.0f} s. Run it again later", url, why, asked_wait));
     }
     if (tries > settings_.retries) {
       throw OutsideFailure(fmt::format("{}: {}, after {} tries. Run it again later", url, why, tries));

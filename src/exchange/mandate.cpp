@@ -190,11 +190,30 @@ HttpSettings http_settings(const Section& section, const std::filesystem::path& 
 }
 
 Provider provider_in(const std::string& name, const Section& section, const std::filesystem::path& folder) {
-  std::vector<std::string> known = {"url",     "path",   "key_header",      "key_env",         "answer",
-                                    "days",    "days_are", "zone",          "message",         "every",
-                                    "from",    "scheme", "suffix",          "suffixes",        "members_path",
-                                    "members", "dates",  "decimal",         "timeout_seconds", "backoff_seconds",
-                                    "requests_per_second", "retries",       "ca_file",         "parallel",
+  std::vector<std::string> known = {"url",
+                                    "path",
+                                    "key_header",
+                                    "key_env",
+                                    "answer",
+                                    "days",
+                                    "days_are",
+                                    "zone",
+                                    "message",
+                                    "every",
+                                    "from",
+                                    "scheme",
+                                    "suffix",
+                                    "suffixes",
+                                    "members_path",
+                                    "members",
+                                    "dates",
+                                    "decimal",
+                                    "timeout_seconds",
+                                    "backoff_seconds",
+                                    "requests_per_second",
+                                    "retries",
+                                    "ca_file",
+                                    "parallel",
                                     "overlap_days"};
   Provider provider{name};
   for (std::size_t k = 0; k < price_fields; ++k) {

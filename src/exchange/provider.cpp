@@ -89,7 +89,8 @@ const json& at_pointer(const json& document, const std::string& pointer, const s
 const json& array_at(const json& document, const std::string& pointer, const std::string& where) {
   const auto& node = at_pointer(document, pointer, where);
   if (!node.is_array()) {
-    throw InputError(where, fmt::format("{} is no array", pointer), "Check the pointers of the provider in the mandate");
+    throw InputError(where, fmt::format("{} is no array", pointer),
+                     "Check the pointers of the provider in the mandate");
   }
   return node;
 }
@@ -144,10 +145,10 @@ BarHistory bars_from_json(const Provider& provider, const std::string& asset, co
     if (provider.fields[k].empty()) continue;
     fields[k] = figures_at(document, provider.fields[k], where);
     if (fields[k].size() == days.size()) continue;
-    throw InputError(where,
-                     fmt::format("{} has {} entries, {} has {}", provider.days, days.size(), provider.fields[k],
-                                 fields[k].size()),
-                     "The arrays of an answer must be as long as one another; ask the provider");
+    throw InputError(
+        where,
+        fmt::format("{} has {} entries, {} has {}", provider.days, days.size(), provider.fields[k], fields[k].size()),
+        "The arrays of an answer must be as long as one another; ask the provider");
   }
   std::vector<std::size_t> order(days.size());
   std::iota(order.begin(), order.end(), std::size_t(0));
@@ -194,7 +195,8 @@ void Provider::check() const {
   };
   need(!url.empty(), "url", "url = \"https://...\"");
   need(!path.empty(), "path", "path = \"/history/{asset}?from={from}&to={to}\"");
-  need(!days.empty(), "days", csv ? "days = \"date\", the name of a column" : "days = \"/series/days\", a JSON Pointer");
+  need(!days.empty(), "days",
+       csv ? "days = \"date\", the name of a column" : "days = \"/series/days\", a JSON Pointer");
   need(std::ranges::any_of(fields, [](const auto& f) { return !f.empty(); }), "close", "close, adjusted_close or both");
   need(key_header.empty() == key_env.empty(), key_header.empty() ? "key_header" : "key_env",
        "both key_header and key_env, or neither");
@@ -235,7 +237,8 @@ std::vector<std::string> members_from_answer(const Provider& provider, const std
   std::vector<std::string> members;
   for (const auto& item : array_at(document, provider.members, where)) {
     if (!item.is_string() && !item.is_number_integer()) {
-      throw InputError(where, fmt::format("{} is no code", item.dump()), "Check members of the provider in the mandate");
+      throw InputError(where, fmt::format("{} is no code", item.dump()),
+                       "Check members of the provider in the mandate");
     }
     members.push_back(item.is_string() ? item.get<std::string>() : item.dump());
   }
@@ -272,14 +275,13 @@ std::vector<std::string> key_headers(const Provider& provider,
   return {provider.key_header + ": " + *key};
 }
 
-CodeMap::CodeMap(const Provider& provider, const Tags& identifiers, const Tags& tags)
-    : provider_(provider), identifiers_(identifiers), tags_(tags) {
-  if (!provider.scheme.empty() && !find_name(provider.scheme, identifiers.columns)) {
-    throw InputError(fmt::format("providers.{}.scheme", provider.name),
-                     fmt::format("the identifiers have no column '{}'", provider.scheme),
-                     identifiers.columns.empty() ? "Give [universe] identifiers"
-                                                 : did_you_mean(provider.scheme, identifiers.columns));
-  }
+CodeMap::CodeMap(Provider provider, Tags identifiers, Tags tags)
+    : provider_(std::move(provider)), identifiers_(std::move(identifiers)), tags_(std::move(tags)) {
+  const auto& columns = identifiers_.columns;
+  if (provider_.scheme.empty() || find_name(provider_.scheme, columns)) return;
+  throw InputError(fmt::format("providers.{}.scheme", provider_.name),
+                   fmt::format("the identifiers have no column '{}'", provider_.scheme),
+                   columns.empty() ? "Give [universe] identifiers" : did_you_mean(provider_.scheme, columns));
 }
 
 std::string CodeMap::suffix_of(const std::string& asset) const {

@@ -7,12 +7,14 @@
 #include <tbb/task_arena.h>
 
 #include <array>
+#include <chrono>
 #include <cmath>
 #include <exception>
 #include <fstream>
 #include <limits>
-#include <mutex>
+#include <thread>
 
+#include "exchange/workers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/exchange/files.hpp"
@@ -58,7 +60,9 @@ constexpr std::array<const char*, price_fields> column_names = {"open",         
 [[noreturn]] void fail(const fs::path& path, sqlite3* connection, int code) {
   const std::string said = connection != nullptr ? sqlite3_errmsg(connection) : sqlite3_errstr(code);
   const int kind = code & 0xFF;
-  const auto outside = [&](const std::string& text) { throw OutsideFailure(fmt::format("{}: {}", path.string(), text)); };
+  const auto outside = [&](const std::string& text) {
+    throw OutsideFailure(fmt::format("{}: {}", path.string(), text));
+  };
   if (kind == SQLITE_FULL) outside("the disk is full. What was complete is stored; make room and run it again");
   if (kind == SQLITE_READONLY) {
     outside("the store is read-only. Allow writing to the file and its folder, or choose another with --store");
@@ -171,7 +175,8 @@ std::shared_ptr<sqlite3> connect(const fs::path& path, int flags, const std::str
     uri += c == '%' || c == '?' || c == '#' ? fmt::format("%{:02X}", int(c)) : std::string(1, c);
   }
   sqlite3* made = nullptr;
-  const int code = sqlite3_open_v2((uri + parameters).c_str(), &made, flags | SQLITE_OPEN_URI | SQLITE_OPEN_NOMUTEX, nullptr);
+  const int code =
+      sqlite3_open_v2((uri + parameters).c_str(), &made, flags | SQLITE_OPEN_URI | SQLITE_OPEN_NOMUTEX, nullptr);
   std::shared_ptr<sqlite3> connection(made, sqlite3_close);
   if (code != SQLITE_OK) fail(path, nullptr, code);
   sqlite3_extended_result_codes(made, 1);
@@ -187,9 +192,10 @@ void check_format(const fs::path& path, sqlite3* connection) {
     throw InputError(path.string(), "it is an SQLite file, but no store of prices", "Choose another file");
   }
   if (made_as > format) {
-    throw InputError(path.string(),
-                     fmt::format("it was made by a newer version (format {}; this one reads up to {})", made_as, format),
-                     "Update inchtide, or gather into a new store");
+    throw InputError(
+        path.string(),
+        fmt::format("it was made by a newer version (format {}; this one reads up to {})", made_as, format),
+        "Update inchtide, or gather into a new store");
   }
 }
 
@@ -253,9 +259,9 @@ BarHistory rows_between(const fs::path& path, sqlite3* connection, const std::st
 }
 
 const std::vector<PriceField>& all_fields() {
-  static const std::vector<PriceField> all = {PriceField::open,           PriceField::high,   PriceField::low,
-                                              PriceField::close,          PriceField::adjusted_close,
-                                              PriceField::volume,         PriceField::price};
+  static const std::vector<PriceField> all = {PriceField::open,  PriceField::high,           PriceField::low,
+                                              PriceField::close, PriceField::adjusted_close, PriceField::volume,
+                                              PriceField::price};
   return all;
 }
 
@@ -290,7 +296,7 @@ auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
   std::vector<std::optional<Result>> results(wanted.size());
   std::vector<std::exception_ptr> failures(wanted.size());
   tbb::enumerable_thread_specific<std::shared_ptr<sqlite3>> connections;
-  tbb::task_arena arena(reading.threads > 0 ? reading.threads : tbb::task_arena::automatic);
+  tbb::task_arena arena(workers(reading.threads));
   arena.execute([&] {
     tbb::parallel_for(std::size_t(0), wanted.size(), [&](std::size_t i) {
       try {
@@ -308,7 +314,8 @@ auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
   std::vector<Result> all;
   for (auto& result : results) {
     bool shared = false;
-    for (std::size_t k = all.size(); k-- > 0 && !shared && all.size() - k < 4;) shared = result->days.share(all[k].days);
+    for (std::size_t k = all.size(); k-- > 0 && !shared && all.size() - k < 4;)
+      shared = result->days.share(all[k].days);
     all.push_back(std::move(*result));
   }
   return all;
@@ -327,6 +334,18 @@ PriceHistory chosen_history(const fs::path& path, sqlite3* connection, const Ent
     if (std::isnan(value)) return bars.history(field);
   }
   return {entry.code, {}, field, std::move(bars.days), std::move(values)};
+}
+
+/// Switches a store to write-ahead mode. Two that make it at once get in each other's way there without SQLite waiting.
+void use_write_ahead(const fs::path& path, sqlite3* connection) {
+  const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(patience_ms);
+  int code = SQLITE_BUSY;
+  while ((code & 0xFF) == SQLITE_BUSY && std::chrono::steady_clock::now() < until) {
+    code =
+        sqlite3_exec(connection, "PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL", nullptr, nullptr, nullptr);
+    if ((code & 0xFF) == SQLITE_BUSY) std::this_thread::sleep_for(std::chrono::milliseconds(20));
+  }
+  if (code != SQLITE_OK) fail(path, connection, sqlite3_extended_errcode(connection));
 }
 
 }  // namespace
@@ -350,7 +369,7 @@ PriceStore::PriceStore(const fs::path& path, Access access) : path_(path) {
   make_folder(path.parent_path());
   connection_ = connect(path, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
   if (sqlite3_db_readonly(connection_.get(), "main") == 1) fail(path_, nullptr, SQLITE_READONLY);
-  execute(path_, connection_.get(), "PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL");
+  use_write_ahead(path_, connection_.get());
   Transaction transaction(path_, connection_.get());  // two may make it at once
   if (number_from(path_, connection_.get(), "SELECT count(*) FROM sqlite_master") == 0) {
     execute(path_, connection_.get(), schema);
@@ -404,9 +423,10 @@ PriceStore::Written PriceStore::put(const BarHistory& bars, const std::string& s
   auto* connection = connection_.get();
   Written written;
   Transaction transaction(path_, connection);
-  Statement add(path_, connection,
-                "INSERT INTO asset (code, source) VALUES (?, ?) ON CONFLICT (code) DO UPDATE SET source = excluded.source "
-                "RETURNING id");
+  Statement add(
+      path_, connection,
+      "INSERT INTO asset (code, source) VALUES (?, ?) ON CONFLICT (code) DO UPDATE SET source = excluded.source "
+      "RETURNING id");
   add.bind(1, bars.asset);
   add.bind(2, source);
   add.step();

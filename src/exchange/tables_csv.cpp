@@ -15,6 +15,7 @@
 #include <optional>
 #include <sstream>
 
+#include "exchange/workers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
@@ -101,7 +102,8 @@ class SheetReader {
   void take(std::size_t line, CsvRow row) {
     const auto day_cell = row[sheet_.date];
     const auto known = parse_day(day_cell);
-    const Day day = known ? *known : style_.day(day_cell, [&] { return cell_place(path_, line, header_[sheet_.date]); });
+    const Day day =
+        known ? *known : style_.day(day_cell, [&] { return cell_place(path_, line, header_[sheet_.date]); });
     if (sheet_.asset) {
       const auto at = slot_of(line, row[*sheet_.asset]);
       take_figures(line, row, day, at, sheet_.figures);
@@ -349,7 +351,7 @@ auto each_file(const std::vector<fs::path>& files, int threads, Read read) {
   using Result = decltype(read(files.front()));
   std::vector<std::optional<Result>> results(files.size());
   std::vector<std::exception_ptr> failures(files.size());
-  tbb::task_arena arena(threads > 0 ? threads : tbb::task_arena::automatic);
+  tbb::task_arena arena(workers(threads));
   arena.execute([&] {
     tbb::parallel_for(std::size_t(0), files.size(), [&](std::size_t i) {
       try {
@@ -458,8 +460,10 @@ BarsRead read_bars_listing_failures(const fs::path& path, const PriceReading& re
   BarsRead read;
   std::error_code error;
   if (fs::is_regular_file(path, error)) {
-    read.bars = SheetReader(path, "price", reading.style, &read.failures)
-                    .read(read_text_file(path), [&](const auto& header) { return columns_of_many(path, header); });
+    read.bars =
+        SheetReader(path, "price", reading.style, &read.failures).read(read_text_file(path), [&](const auto& header) {
+          return columns_of_many(path, header);
+        });
   } else {
     const auto files = wanted_files(path, reading);
     auto results = each_file(files, reading.threads, [&](const fs::path& file) {
@@ -504,10 +508,10 @@ BarHistory bars_from_csv_text(const std::string& asset, const std::string& sourc
 std::vector<RateHistory> read_rates(const fs::path& path, const std::string& base, const CsvStyle& style) {
   std::vector<RateHistory> rates;
   for (const auto& file : csv_files(path)) {
-    auto history = std::move(SheetReader(file, "rate", style)
-                                 .read(read_text_file(file),
-                                       [&](const auto& header) { return rate_columns(file, header); })
-                                 .front());
+    auto history =
+        std::move(SheetReader(file, "rate", style)
+                      .read(read_text_file(file), [&](const auto& header) { return rate_columns(file, header); })
+                      .front());
     const auto dash = history.asset.find('-');
     const auto to = dash == std::string::npos ? base : history.asset.substr(dash + 1);
     if (to.empty()) {

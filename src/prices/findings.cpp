@@ -28,8 +28,20 @@ struct Ratio {
   double value() const { return double(new_shares) / old_shares; }
   std::string text() const { return fmt::format("{}:{}", new_shares, old_shares); }
 };
-constexpr std::array<Ratio, 14> ratios = {{{2, 1}, {3, 1}, {4, 1}, {5, 1}, {10, 1}, {20, 1}, {3, 2},
-                                           {1, 2}, {1, 3}, {1, 4}, {1, 5}, {1, 10}, {1, 20}, {2, 3}}};
+constexpr std::array<Ratio, 14> ratios = {{{2, 1},
+                                           {3, 1},
+                                           {4, 1},
+                                           {5, 1},
+                                           {10, 1},
+                                           {20, 1},
+                                           {3, 2},
+                                           {1, 2},
+                                           {1, 3},
+                                           {1, 4},
+                                           {1, 5},
+                                           {1, 10},
+                                           {1, 20},
+                                           {2, 3}}};
 
 /// The split whose ratio a one-day price ratio is the inverse of, to `tolerance` in logs.
 std::optional<Ratio> split_like(double price_ratio, double tolerance) {
@@ -227,11 +239,11 @@ std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
     }
     if (std::ranges::find(brief, i) == brief.end()) continue;
     const bool late = c.from > earliest + std::chrono::days{31};
-    found.push_back({Severity::note, c.asset, late ? c.from : c.to, "short history",
-                     late ? fmt::format("it begins {:.1f} years after the first of the others",
-                                        years_between(earliest, c.from))
-                          : fmt::format("it ends {:.1f} years before the last of the others", years_between(c.to, latest)),
-                     "--short-histories leave-out, keep or shorten"});
+    found.push_back(
+        {Severity::note, c.asset, late ? c.from : c.to, "short history",
+         late ? fmt::format("it begins {:.1f} years after the first of the others", years_between(earliest, c.from))
+              : fmt::format("it ends {:.1f} years before the last of the others", years_between(c.to, latest)),
+         "--short-histories leave-out, keep or shorten"});
   }
   return found;
 }

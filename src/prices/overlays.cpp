@@ -44,7 +44,7 @@ struct Kind {
 };
 
 const std::vector<Kind>& kinds() {
-  static const std::vector<Kind> all = {{"sma", {20}},          {"ema", {20}},      {"bands", {20, 2}},
+  static const std::vector<Kind> all = {{"sma", {20}},         {"ema", {20}},      {"bands", {20, 2}},
                                         {"macd", {12, 26, 9}}, {"momentum", {10}}, {"stochastic", {14, 3}}};
   return all;
 }
@@ -153,7 +153,8 @@ std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars
   if (overlay.kind == Overlay::Kind::momentum) needed = rows(0) + 1;
   if (overlay.kind == Overlay::Kind::stochastic) needed = rows(0) + rows(1) - 1;
   if (bars.days.size() < std::size_t(needed)) {
-    throw InputError(bars.asset, fmt::format("{} needs {} rows, there are {}", overlay.text(), needed, bars.days.size()),
+    throw InputError(bars.asset,
+                     fmt::format("{} needs {} rows, there are {}", overlay.text(), needed, bars.days.size()),
                      "Take a longer window or fewer rows");
   }
   switch (overlay.kind) {
@@ -178,8 +179,8 @@ std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars
     throw InputError(bars.asset, "a stochastic needs high, low and close, and it hasn't got all of them",
                      "Leave the overlay out");
   }
-  auto result = stochastic(bars.of(PriceField::high), bars.of(PriceField::low), bars.of(PriceField::close), rows(0),
-                           rows(1));
+  auto result =
+      stochastic(bars.of(PriceField::high), bars.of(PriceField::low), bars.of(PriceField::close), rows(0), rows(1));
   return {{name, std::move(result.position)}, {name + " smoothed", std::move(result.smoothed)}};
 }
 

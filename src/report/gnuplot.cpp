@@ -35,9 +35,9 @@ struct Look {
   bool dark;
 
   std::string shown(const std::string& of) const {
-    static const std::pair<const char*, const char*> tints[] = {{colour::ink, colour::foam},  {colour::deep, "#5FB0BF"},
-                                                                {colour::kelp, "#93BF6B"},    {colour::rust, "#E0806A"},
-                                                                {colour::dusk, "#A99BD6"},    {colour::amber, "#F0B03C"}};
+    static const std::pair<const char*, const char*> tints[] = {
+        {colour::ink, colour::foam}, {colour::deep, "#5FB0BF"}, {colour::kelp, "#93BF6B"},
+        {colour::rust, "#E0806A"},   {colour::dusk, "#A99BD6"}, {colour::amber, "#F0B03C"}};
     for (const auto& [from, to] : tints) {
       if (dark && of == from) return to;
     }

@@ -107,12 +107,13 @@ Table gathered_table(const exchange::GatherReport& report) {
     failed += a.error.empty() ? 0 : 1;
     const bool had = a.error.empty();
     const auto count = [&](std::size_t rows) { return had ? Cell(double(rows)) : Cell(); };
-    table.add({a.asset, day_or_none(a.from), day_or_none(a.to), count(a.rows_new), count(a.changed),
-               count(a.unchanged), had ? a.note : "FAILED: " + a.error});
+    table.add({a.asset, day_or_none(a.from), day_or_none(a.to), count(a.rows_new), count(a.changed), count(a.unchanged),
+               had ? a.note : "FAILED: " + a.error});
   }
   table.notes.push_back(fmt::format("{} of {} assets gathered; from and to are those of the store",
                                     report.assets.size() - failed, report.assets.size()));
-  if (report.interrupted) table.notes.push_back("Stopped on request; what is listed is complete, the rest wasn't reached");
+  if (report.interrupted)
+    table.notes.push_back("Stopped on request; what is listed is complete, the rest wasn't reached");
   return table;
 }
 
@@ -182,15 +183,12 @@ Table short_histories_table(const std::vector<ShortHistoryEffect>& effects, Shor
 }
 
 Table prices_on_table(const std::vector<PriceOnDay>& prices) {
-  Table table{"prices-on-day",
-              prices.empty() ? "Prices on a day" : fmt::format("Prices on {}", to_string(prices.front().asked)),
-              {{"Asset"},
-               {"Price", Format::number3},
-               {"Field"},
-               {"Taken from", Format::day},
-               {"Days before", Format::count}},
-              {},
-              {}};
+  Table table{
+      "prices-on-day",
+      prices.empty() ? "Prices on a day" : fmt::format("Prices on {}", to_string(prices.front().asked)),
+      {{"Asset"}, {"Price", Format::number3}, {"Field"}, {"Taken from", Format::day}, {"Days before", Format::count}},
+      {},
+      {}};
   for (const auto& p : prices) {
     table.add({p.asset, p.price, to_string(p.field), p.taken, double((p.asked - p.taken).count())});
   }
@@ -229,7 +227,8 @@ Table figures_table(const std::string& name, const std::string& title, const std
       std::vector<Cell> row{asset, days[t]};
       bool any = false;
       for (const auto& n : names) {
-        const auto column = std::ranges::find_if(columns, [&](const auto& c) { return c.asset == asset && c.name == n; });
+        const auto column =
+            std::ranges::find_if(columns, [&](const auto& c) { return c.asset == asset && c.name == n; });
         row.push_back(column == columns.end() ? Cell() : cell(column->values[t]));
         any = any || row.back().index() != 0;
       }

@@ -53,7 +53,7 @@ TEST(PriceFile, TakesByteOrderMarksCrlfQuotesBlankLinesAndEmptyCells) {
 TEST(PriceFile, EachBadCellIsNamedByFileLineAndColumn) {
   const std::string header = "date,close\n2024-01-02,1\n";
   EXPECT_THAT(complaint_about_prices(header + "03.01.2024,2\n"),
-              HasSubstr("KELPFARM.csv, line 3, column date: '03.01.2024' is not a day"));
+              HasSubstr("KELPFARM.csv, line 3, column date: '03.01.2024' is not an ISO day, and which"));
   EXPECT_THAT(complaint_about_prices(header + "\n2024-01-03,abc\n"),
               HasSubstr("line 4, column close: 'abc' is not a number"));
   EXPECT_THAT(complaint_about_prices(header + "2024-01-03,-2\n"), HasSubstr("line 3, column close: the price is -2"));

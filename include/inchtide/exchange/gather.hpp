@@ -17,8 +17,8 @@ struct GatheredAsset {
   std::string asset;
   std::optional<Day> from, to;  ///< what the store now holds; nothing when it holds nothing
   std::size_t rows_new = 0, changed = 0, unchanged = 0;
-  std::string note;   ///< worth knowing, e.g. that it was fetched again in full
-  std::string error;  ///< empty when it went well
+  std::string note;      ///< worth knowing, e.g. that it was fetched again in full
+  std::string error;     ///< empty when it went well
   bool outside = false;  ///< the error came from the network or the disk, not from what was asked for
 };
 
@@ -44,8 +44,9 @@ struct Request {
   std::string asset, code;
 };
 
-/// Gathers from a provider, several requests at a time. An asset that the store has is topped up from its last day, with
-/// an overlap; where adjusted closes of the overlap differ (a split or dividend since), it is fetched in full again.
+/// Gathers from a provider, several requests at a time. An asset that the store has is topped up from its last day,
+/// with an overlap; where adjusted closes of the overlap differ (a split or dividend since), it is fetched in full
+/// again.
 GatherReport gather_from(const Provider& provider, const std::vector<Request>& requests, HttpClient& client,
                          PriceStore& store, const GatherOptions& options);
 

@@ -12,12 +12,12 @@
 namespace inchtide::exchange {
 
 struct HttpSettings {
-  double timeout_seconds = 30;     ///< for one request as a whole
-  int retries = 4;                 ///< after the first try: on 429, 5xx and broken connections
-  double backoff_seconds = 0.5;    ///< before the first retry, doubled for each later one
+  double timeout_seconds = 30;        ///< for one request as a whole
+  int retries = 4;                    ///< after the first try: on 429, 5xx and broken connections
+  double backoff_seconds = 0.5;       ///< before the first retry, doubled for each later one
   double longest_wait_seconds = 120;  ///< a server that asks for more than this is given up
-  double requests_per_second = 5;  ///< over all threads
-  std::string ca_file = {};        ///< certificates to trust besides the machine's own, e.g. of a company's proxy
+  double requests_per_second = 5;     ///< over all threads
+  std::string ca_file = {};           ///< certificates to trust besides the machine's own, e.g. of a company's proxy
 };
 
 struct HttpAnswer {

@@ -48,7 +48,7 @@ struct Mandate {
 
   std::optional<Interval> every;
   std::optional<Day> from, to;
-  bool keep_last_period = false;  ///< use a last period that has not ended
+  bool keep_last_period = false;    ///< use a last period that has not ended
   std::optional<double> risk_free;  ///< fraction per year
 
   Limits limits;

@@ -67,14 +67,16 @@ std::vector<std::string> members_from_answer(const Provider& provider, const std
 std::string words_of_error(const Provider& provider, const std::string& body);
 
 /// The header that carries the key, with the key from the environment `lookup`; nothing when the provider needs none.
-/// @throws InputError naming the variable when it isn't set, or when the key would travel unencrypted to another machine
+/// @throws InputError naming the variable when it isn't set, or when the key would travel unencrypted to another
+/// machine
 std::vector<std::string> key_headers(const Provider& provider,
                                      const std::function<std::optional<std::string>(const std::string&)>& lookup);
 
 /// Between our codes and a provider's: a column of the identifiers, and a suffix.
 class CodeMap {
  public:
-  CodeMap(const Provider& provider, const Tags& identifiers, const Tags& tags);
+  /// @throws InputError when the identifiers have no column of the provider's scheme
+  CodeMap(Provider provider, Tags identifiers, Tags tags);
 
   /// The provider's code of an asset; nothing when the identifiers have none.
   std::optional<std::string> code_of(const std::string& asset) const;
@@ -84,9 +86,8 @@ class CodeMap {
  private:
   std::string suffix_of(const std::string& asset) const;
 
-  const Provider& provider_;
-  const Tags& identifiers_;
-  const Tags& tags_;
+  Provider provider_;
+  Tags identifiers_, tags_;
 };
 
 }  // namespace inchtide::exchange

@@ -34,9 +34,9 @@ struct FindingRules {
   /// from the median; twice as far makes it a warning. Daily returns have fat tails: 10 leaves about one false alarm in
   /// 8,000 days of Student's t with 5 degrees of freedom.
   double jump_score = 10;
-  std::size_t stale_rows = 5;    ///< so many equal prices in a row are a stale run
-  double split_tolerance = 0.05; ///< how far, in logs, a one-day move may be from a split ratio
-  std::size_t most_jumps = 3;    ///< the largest are listed, the others counted
+  std::size_t stale_rows = 5;     ///< so many equal prices in a row are a stale run
+  double split_tolerance = 0.05;  ///< how far, in logs, a one-day move may be from a split ratio
+  std::size_t most_jumps = 3;     ///< the largest are listed, the others counted
 };
 
 /// What stands out in one asset's bars.

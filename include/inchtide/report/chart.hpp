@@ -37,7 +37,7 @@ struct Series {
   Kind kind = Kind::line;
   std::string name;  ///< in the key; none when empty
   std::vector<double> x, y;
-  std::vector<std::string> labels;  ///< beside the points; empty for none
+  std::vector<std::string> labels;            ///< beside the points; empty for none
   std::string colour = report::colour::deep;  ///< one of ours; a dark theme shows a lighter tint of it
   Dash dash = Dash::solid;
   Marker marker = Marker::circle;

@@ -8,8 +8,8 @@
 #include <string>
 #include <vector>
 
-#include "inchtide/frontier/frontier.hpp"
 #include "inchtide/exchange/gather.hpp"
+#include "inchtide/frontier/frontier.hpp"
 #include "inchtide/prices/findings.hpp"
 #include "inchtide/prices/lookup.hpp"
 #include "inchtide/prices/price_table.hpp"

@@ -48,7 +48,8 @@ std::string to_csv(const Table& table);
 
 /// Writes tables as the sheets of a spreadsheet (.xlsx): a header row that stays in view, numbers as numbers, days as
 /// days, percentages and counts shown as such, notes below. The file appears whole or not at all.
-/// @throws InputError when there is no table or the name doesn't end with .xlsx; OutsideFailure when it can't be written
+/// @throws InputError when there is no table or the name doesn't end with .xlsx; OutsideFailure when it can't be
+/// written
 void write_workbook(const std::vector<Table>& tables, const std::filesystem::path& path);
 
 /// {"name", "title", "columns": [{"name", "unit", "format"}], "rows": [[...]]}, numbers at round-trip precision.

@@ -1,0 +1,192 @@
+// The ways in which CSV files write days and figures.
+
+#include "inchtide/exchange/tables_csv.hpp"
+#include "support/messages.hpp"
+#include "support/process.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+using test::Folder;
+using test::message_of;
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+const CsvStyle plain;
+const CsvStyle european{CsvStyle::Dates::day_first, CsvStyle::Decimal::comma};
+const CsvStyle american{CsvStyle::Dates::month_first, CsvStyle::Decimal::point};
+
+std::string place() {
+  return "here";
+}
+
+PriceHistory prices_in(const std::string& text, const CsvStyle& style = plain) {
+  const Folder folder;
+  return read_price_file(folder.write("KELPFARM.csv", text), {style});
+}
+
+TEST(Days, ThatCanOnlyBeReadInOneWayNeedNoOption) {
+  const Day day = *parse_day("2024-03-04");
+  for (const char* text : {"2024-03-04", "2024/03/04", "2024.03.04", "20240304", "4 Mar 2024", "04-Mar-2024",
+                           "Mar 4, 2024", "4 march 2024"}) {
+    EXPECT_EQ(plain.day(text, place), day) << text;
+    EXPECT_EQ(european.day(text, place), day) << text;
+  }
+}
+
+TEST(Days, DayFirstAndMonthFirstAreChosenAndNeverGuessed) {
+  for (const char* text : {"04/03/2024", "4/3/2024", "04.03.2024", "4-3-2024"}) {
+    EXPECT_EQ(european.day(text, place), *parse_day("2024-03-04")) << text;
+    EXPECT_EQ(american.day(text, place), *parse_day("2024-04-03")) << text;
+    EXPECT_THAT(
+        message_of([&] { plain.day(text, place); }),
+        HasSubstr("here: '" + std::string(text) + "' is not an ISO day, and which of its numbers is the month"));
+  }
+  // Only one order is possible, but nothing is guessed from that: the next row may allow both.
+  EXPECT_THAT(message_of([] { plain.day("31/01/2024", place); }),
+              HasSubstr("--dates day-first or --dates month-first"));
+  EXPECT_THAT(message_of([] { american.day("31/01/2024", place); }), HasSubstr("which of its numbers is the month"));
+  for (const char* text : {"", "soon", "2024-02-30", "2024-13-01", "4/3/24", "2024-03-04T00:00", "45355"}) {
+    EXPECT_THAT(message_of([&] { european.day(text, place); }), HasSubstr("is not a day")) << text;
+  }
+}
+
+TEST(Figures, CommasAreReadAsWasChosenAndNeverGuessed) {
+  EXPECT_EQ(plain.figure("1234.5", place), 1234.5);
+  EXPECT_EQ(american.figure("1,234.5", place), 1234.5);
+  EXPECT_EQ(american.figure("1,234,567", place), 1234567);
+  EXPECT_EQ(american.figure("1234.5", place), 1234.5);
+  EXPECT_EQ(european.figure("1.234,5", place), 1234.5);
+  EXPECT_EQ(european.figure("1 234,5", place), 1234.5);
+  EXPECT_EQ(european.figure("1'234'567,25", place), 1234567.25);
+  EXPECT_EQ(european.figure("12,34", place), 12.34);
+  EXPECT_EQ(european.figure("1.234", place), 1234);
+  EXPECT_EQ(european.figure("-3,5", place), -3.5);
+  for (const char* text : {"1,234", "12,34", "1.234,5", "1,234.5"}) {
+    EXPECT_THAT(message_of([&] { plain.figure(text, place); }), HasSubstr("Say --decimal comma")) << text;
+  }
+  for (const char* text : {"1,23.5", "12,34,567", ",123", "1,,234", "1,234,", "x"}) {
+    EXPECT_THAT(message_of([&] { american.figure(text, place); }), HasSubstr("is not a number")) << text;
+  }
+  for (const char* text : {"1234.5", "1.23,5", "1,2,3"}) {
+    EXPECT_THAT(message_of([&] { european.figure(text, place); }), HasSubstr("--decimal comma was chosen")) << text;
+  }
+}
+
+TEST(Files, SeparatedBySemicolonsOrTabsAreToldByTheirHeader) {
+  const auto semicolons = prices_in("date;close;note\n31.01.2024;1.234,5;a,b\n01.02.2024;1.240,25;\n", european);
+  EXPECT_THAT(semicolons.prices, ElementsAre(1234.5, 1240.25));
+  EXPECT_EQ(semicolons.days[1], *parse_day("2024-02-01"));
+  EXPECT_THAT(prices_in("date\tclose\n2024-01-31\t5\n2024-02-01\t6\n").prices, ElementsAre(5, 6));
+  EXPECT_THAT(prices_in("date,close\n01/31/2024,\"1,234.5\"\n02/01/2024,7\n", american).prices, ElementsAre(1234.5, 7));
+  // Separators within quotes don't count.
+  EXPECT_THAT(prices_in("date,close,\"a;b;c;d\"\n2024-01-31,5,\n2024-02-01,6,\n").prices, ElementsAre(5, 6));
+}
+
+TEST(Files, WithTwoColumnsOfOneNameAreRefused) {
+  EXPECT_THAT(message_of([] { prices_in("date,close,Close\n2024-01-31,5,6\n"); }),
+              HasSubstr("KELPFARM.csv, line 1, column 3: 'Close' comes twice. Keep one of the two columns"));
+}
+
+TEST(Fields, AreChosenWithTheNextBestInTheirPlace) {
+  const Folder folder;
+  const auto all = folder.write("A.csv", "date,close,adjusted_close,high\n2024-01-31,5,4,6\n2024-02-01,6,5,7\n");
+  const auto no_adjusted = folder.write("B.csv", "date,close,high\n2024-01-31,5,6\n2024-02-01,6,7\n");
+  const auto empty_adjusted = folder.write("C.csv", "date,close,adjusted_close\n2024-01-31,5,\n2024-02-01,6,\n");
+  PriceReading reading;
+  EXPECT_EQ(read_price_file(all, reading).field, PriceField::adjusted_close);
+  EXPECT_EQ(read_price_file(no_adjusted, reading).field, PriceField::close);
+  EXPECT_EQ(read_price_file(empty_adjusted, reading).field, PriceField::close);
+  reading.fields.preferred = PriceField::high;
+  EXPECT_THAT(read_price_file(all, reading).prices, ElementsAre(6, 7));
+  EXPECT_EQ(read_price_file(empty_adjusted, reading).field, PriceField::close);
+  reading.fields.of_asset["a"] = PriceField::close;
+  EXPECT_THAT(read_price_file(all, reading).prices, ElementsAre(5, 6));
+}
+
+TEST(BarFiles, HoldEveryFieldWithHoles) {
+  const Folder folder;
+  const auto file =
+      folder.write("KELPFARM.csv", "date,open,close,volume\n2024-01-31,5,,10\n2024-02-01,,6,0\n2024-02-02,,,\n");
+  const auto bars = read_bars(folder.path());
+  ASSERT_EQ(bars.size(), 1u);
+  EXPECT_EQ(bars[0].days.size(), 2u);
+  EXPECT_TRUE(std::isnan(bars[0].of(PriceField::close)[0]));
+  EXPECT_THAT(bars[0].of(PriceField::volume), ElementsAre(10, 0));
+  EXPECT_FALSE(bars[0].has(PriceField::high));
+  folder.write("KELPFARM.csv", "date,close,volume\n2024-01-31,5,-1\n");
+  EXPECT_THAT(message_of([&] { read_bars(file); }), HasSubstr("line 2, column volume: the volume is -1"));
+}
+
+TEST(BarFiles, OneBadAssetDoesNotCostTheOthers) {
+  const Folder folder;
+  const auto wide = folder.write("all.csv", "date,A,B,C\n2024-01-31,1,2,3\n2024-02-01,x,2,\n2024-02-02,1,2,4\n");
+  const auto read = read_bars_listing_failures(wide);
+  ASSERT_EQ(read.bars.size(), 2u);
+  EXPECT_EQ(read.bars[1].asset, "C");
+  EXPECT_EQ(read.bars[1].days.size(), 2u);
+  ASSERT_EQ(read.failures.size(), 1u);
+  EXPECT_EQ(read.failures[0].first, "A");
+  EXPECT_THAT(read.failures[0].second, HasSubstr("all.csv, line 3, column A: 'x' is not a number"));
+  folder.write("each/A.csv", "date,close\n2024-01-31,1\n");
+  folder.write("each/B.csv", "day\n");
+  const auto each = read_bars_listing_failures(folder / "each");
+  EXPECT_EQ(each.bars.size(), 1u);
+  EXPECT_EQ(each.failures[0].first, "B");
+}
+
+TEST(Folders, AreReadTheSameByAnyNumberOfThreads) {
+  const Folder folder;
+  for (int i = 0; i < 40; ++i) {
+    std::string text = "date,close\n";
+    for (int t = 0; t < 20 + i % 3; ++t)
+      text += to_string(Day{std::chrono::days{19000 + t}}) + ",1." + std::to_string(i) + "\n";
+    folder.write("A" + std::to_string(i) + ".csv", text);
+  }
+  const auto one = read_prices(folder.path(), {.threads = 1}), many = read_prices(folder.path(), {.threads = 8});
+  ASSERT_EQ(one.size(), 40u);
+  for (std::size_t i = 0; i < one.size(); ++i) {
+    EXPECT_EQ(one[i].asset, many[i].asset);
+    EXPECT_EQ(one[i].prices, many[i].prices);
+    EXPECT_EQ(one[i].days, many[i].days);
+  }
+  EXPECT_TRUE(one[0].days.shares_with(one[4].days)) << "A0 and A12 have equal calendars, kept once";
+  folder.write("A1.csv", "date,close\n2024-01-31,x\n");
+  folder.write("A3.csv", "date,close\n2024-01-31,y\n");
+  for (int threads : {1, 8}) {  // the first file's complaint, whoever gets there first
+    EXPECT_THAT(message_of([&] { read_prices(folder.path(), {.threads = threads}); }), HasSubstr("A1.csv"));
+  }
+}
+
+TEST(ActionsFile, HoldsSplitsAndDividends) {
+  const Folder folder;
+  const auto actions = read_actions(folder.write(
+      "a.csv", "asset,date,split,dividend\nBEACONET,2024-06-17,2:1,\nCOLDQUAY,2024-07-01,,0.85\nX,2024-07-01,0.1,\n"));
+  ASSERT_EQ(actions.size(), 3u);
+  EXPECT_EQ(actions[0].split, 2);
+  EXPECT_EQ(actions[1].dividend, 0.85);
+  EXPECT_EQ(actions[1].split, 1);
+  EXPECT_EQ(actions[2].split, 0.1);
+  const auto complaint = [&](const std::string& text) {
+    return message_of([&] { read_actions(folder.write("a.csv", text)); });
+  };
+  EXPECT_THAT(complaint("asset,date\n"), HasSubstr("Give columns 'asset', 'date' (the ex-day), and 'split'"));
+  EXPECT_THAT(complaint("asset,date,split\nA,2024-06-17,2:0\n"),
+              HasSubstr("a.csv, line 2, column split: a split of 2:0"));
+  EXPECT_THAT(complaint("asset,date,split\nA,2024-06-17,two\n"), HasSubstr("'two' is not a number"));
+  EXPECT_THAT(complaint("asset,date,dividend\nA,2024-06-17,-2\n"), HasSubstr("the dividend is negative"));
+  EXPECT_THAT(complaint("asset,date,dividend\n,2024-06-17,2\n"), HasSubstr("the asset is missing"));
+}
+
+TEST(MemberLists, AreTextOrCsv) {
+  const Folder folder;
+  EXPECT_THAT(read_members(folder.write("m.txt", "# ours\nTDM.HX\n\n  GLW.HX # wind\r\n"), {}).members,
+              ElementsAre("TDM.HX", "GLW.HX"));
+  const auto list = read_members(folder.write("m.csv", "name,security_number\nTidemill,410027\n"), {"security_number"});
+  EXPECT_EQ(list.scheme, "security_number");
+  EXPECT_THAT(list.members, ElementsAre("410027"));
+  EXPECT_THAT(message_of([&] { read_members(folder.write("m.txt", "# none\n"), {}); }), HasSubstr("names no member"));
+}
+
+}  // namespace
+}  // namespace inchtide::exchange

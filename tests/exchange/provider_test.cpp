@@ -1,0 +1,177 @@
+#include "inchtide/exchange/provider.hpp"
+
+#include <cmath>
+
+#include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+using test::message_of;
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+Provider pier() {
+  Provider provider{"pier"};
+  provider.url = "http://127.0.0.1:1";
+  provider.path = "/h/{asset}?from={from}&to={to}&a={from_seconds}&b={to_seconds}&e={every}";
+  provider.days = "/s/days";
+  provider.fields[std::size_t(PriceField::close)] = "/s/close";
+  return provider;
+}
+
+BarHistory read(const Provider& provider, const std::string& body) {
+  return bars_from_answer(provider, "TIDEMILL", body);
+}
+
+std::string complaint(const std::string& body, Provider provider = pier()) {
+  return message_of([&] { read(provider, body); });
+}
+
+TEST(ProviderAnswer, HasArraysAtPointers) {
+  auto provider = pier();
+  provider.fields[std::size_t(PriceField::volume)] = "/s/o~1d/0";
+  const auto bars =
+      read(provider,
+           R"({"s":{"days":["2024-03-05","2024-03-04","2024-03-06"],"close":[11,10.5,null],"o/d":[[7,null,null]]}})");
+  EXPECT_THAT(bars.days, ElementsAre(*parse_day("2024-03-04"), *parse_day("2024-03-05")));  // sorted; no figure: no row
+  EXPECT_THAT(bars.of(PriceField::close), ElementsAre(10.5, 11));
+  EXPECT_TRUE(std::isnan(bars.of(PriceField::volume)[0]));
+}
+
+TEST(ProviderAnswer, SecondsAreDaysAtTheExchange) {
+  // 2024-03-04 23:30 UTC is the 5th an hour or more east of Greenwich. Oslo is one hour ahead in winter, two in summer.
+  auto provider = pier();
+  provider.seconds = true;
+  const std::string winter = R"({"s":{"days":[1709595000],"close":[1]}})";
+  const auto day_of = [&](const char* zone, const std::string& body) {
+    provider.zone = zone;
+    return to_string(read(provider, body).days[0]);
+  };
+  EXPECT_EQ(day_of("UTC", winter), "2024-03-04");
+  EXPECT_EQ(day_of("+00:30", winter), "2024-03-05");
+  EXPECT_EQ(day_of("-05:00", winter), "2024-03-04");
+  EXPECT_EQ(day_of("Europe/Oslo", winter), "2024-03-05");
+  const std::string summer = R"({"s":{"days":[1719871200],"close":[1]}})";  // 2024-07-01 22:00 UTC
+  EXPECT_EQ(day_of("Europe/Oslo", summer), "2024-07-02");
+  EXPECT_EQ(day_of("+01:00", summer), "2024-07-01");
+  EXPECT_EQ(day_of("UTC", R"({"s":{"days":[-1],"close":[1]}})"), "1969-12-31");
+  provider.zone = "Middle/Earth";
+  EXPECT_THAT(complaint(winter, provider), HasSubstr("there is no time zone 'Middle/Earth'"));
+}
+
+TEST(ProviderAnswer, ThatIsWrongSaysWhere) {
+  const auto with = [](const char* days, const char* close) {
+    return std::string(R"({"s":{"days":)") + days + R"(,"close":)" + close + "}}";
+  };
+  EXPECT_THAT(complaint("<html>\nno"), HasSubstr("provider pier, TIDEMILL: the answer is not JSON: '<html>'"));
+  EXPECT_THAT(complaint("{}"), HasSubstr("the answer has nothing at /s/days"));
+  EXPECT_THAT(complaint(with("{}", "[]")), HasSubstr("/s/days is no array"));
+  EXPECT_THAT(complaint(with(R"(["2024-03-04"])", "[1,2]")), HasSubstr("/s/days has 1 entries, /s/close has 2"));
+  EXPECT_THAT(complaint(with(R"(["2024-03-04"])", R"(["1"])")), HasSubstr("/s/close/0: \"1\" is not a figure"));
+  EXPECT_THAT(complaint(with("[5]", "[1]")), HasSubstr("Set days_are = \"seconds\""));
+  EXPECT_THAT(complaint(with(R"(["soon"])", "[1]")), HasSubstr("/s/days/0: 'soon' is not a day"));
+  EXPECT_THAT(complaint(with(R"(["2024-03-04"])", "[0]")), HasSubstr("the close on 2024-03-04 is 0"));
+  EXPECT_THAT(complaint(with(R"(["2024-03-04","2024-03-04"])", "[1,2]")), HasSubstr("2024-03-04 comes twice"));
+  EXPECT_THAT(complaint(with("[]", "[]")), HasSubstr("the answer has no row"));
+  EXPECT_THAT(complaint(with(R"(["2024-03-04"])", "[null]")), HasSubstr("the answer has no row"));
+  auto provider = pier();
+  provider.days = "no slash";
+  EXPECT_THAT(complaint("{}", provider), HasSubstr("'no slash' is not a JSON Pointer"));
+  provider = pier();
+  provider.seconds = true;
+  EXPECT_THAT(complaint(with("[1e300]", "[1]"), provider), HasSubstr("is not a number of seconds"));
+}
+
+TEST(ProviderAnswer, MayBeCsvByColumnName) {
+  auto provider = pier();
+  provider.csv = true;
+  provider.days = "Day";
+  provider.fields[std::size_t(PriceField::close)] = "Last";
+  EXPECT_THAT(read(provider, "Last,Day\n5,2024-03-04\n,2024-03-05\n6,2024-03-06\n").of(PriceField::close),
+              ElementsAre(5, 6));
+  EXPECT_THAT(complaint("Day,Close\n", provider),
+              HasSubstr("provider pier, TIDEMILL, line 1: no column 'Last': the header has Day, Close"));
+  EXPECT_THAT(complaint("Day,Last\n2024-03-04,x\n", provider), HasSubstr("line 2, column Last: 'x' is not a number"));
+  EXPECT_THAT(complaint("Day,Last\n", provider), HasSubstr("it holds no price"));
+}
+
+TEST(Provider, AddressesAreMadeFromTheTemplate) {
+  EXPECT_EQ(history_url(pier(), "A&B/1", *parse_day("2024-03-04"), *parse_day("2024-03-05")),
+            "http://127.0.0.1:1/h/A%26B%2F1?from=2024-03-04&to=2024-03-05&a=1709510400&b=1709683200&e=1d");
+}
+
+TEST(Provider, KeysComeFromTheEnvironmentAndTravelEncrypted) {
+  auto provider = pier();
+  const auto nothing = [](const std::string&) { return std::optional<std::string>(); };
+  const auto secret = [](const std::string&) { return std::optional<std::string>("s3cret"); };
+  EXPECT_TRUE(key_headers(provider, secret).empty());
+  provider.key_header = "X-Key";
+  provider.key_env = "PIER_KEY";
+  EXPECT_THAT(key_headers(provider, secret), ElementsAre("X-Key: s3cret"));
+  EXPECT_THAT(message_of([&] { key_headers(provider, nothing); }),
+              HasSubstr("the environment variable PIER_KEY is not set"));
+  provider.url = "http://prices.example";
+  const auto refused = message_of([&] { key_headers(provider, secret); });
+  EXPECT_THAT(refused, HasSubstr("the key would travel unencrypted"));
+  EXPECT_THAT(refused, testing::Not(HasSubstr("s3cret")));
+  provider.url = "https://prices.example";
+  EXPECT_EQ(key_headers(provider, secret).size(), 1u);
+  const auto injected = [](const std::string&) { return std::optional<std::string>("a\r\nX-Other: b"); };
+  EXPECT_THAT(message_of([&] { key_headers(provider, injected); }), HasSubstr("has a line end"));
+}
+
+TEST(Provider, IsCheckedBeforeItIsAsked) {
+  const auto missing = [](auto change) {
+    auto provider = pier();
+    change(provider);
+    return message_of([&] { provider.check(); });
+  };
+  EXPECT_EQ(missing([](Provider&) {}), "nothing was thrown");
+  EXPECT_THAT(missing([](Provider& p) { p.url = ""; }), HasSubstr("providers.pier: url is missing"));
+  EXPECT_THAT(missing([](Provider& p) { p.path = "/all"; }), HasSubstr("path has no {asset}"));
+  EXPECT_THAT(missing([](Provider& p) { p.days = ""; }), HasSubstr("days is missing"));
+  EXPECT_THAT(missing([](Provider& p) { p.fields = {}; }), HasSubstr("close is missing"));
+  EXPECT_THAT(missing([](Provider& p) { p.key_env = "K"; }), HasSubstr("key_header is missing"));
+  EXPECT_THAT(missing([](Provider& p) { p.zone = "+2"; }), HasSubstr("there is no time zone '+2'"));
+  EXPECT_THAT(missing([](Provider& p) { p.parallel = 0; }), HasSubstr("parallel is 0"));
+}
+
+TEST(CodeMap, GoesBothWaysBySchemeAndSuffix) {
+  const Tags identifiers{{"exchange_code", "security_number"},
+                         {"TIDEMILL", "MARROWGL", "NEWCOMER"},
+                         {{"TDM", "410027"}, {"MGW", "720045"}, {"", "9"}}};
+  const Tags tags{{"currency"}, {"TIDEMILL", "MARROWGL"}, {{"HLC"}, {"MRD"}}};
+  auto provider = pier();
+  provider.scheme = "exchange_code";
+  provider.suffix = ".HX";
+  provider.suffixes = {{"currency:MRD", ".MX"}};
+  const CodeMap codes(provider, identifiers, tags);
+  EXPECT_EQ(codes.code_of("TIDEMILL"), "TDM.HX");
+  EXPECT_EQ(codes.code_of("MARROWGL"), "MGW.MX");
+  EXPECT_FALSE(codes.code_of("NEWCOMER"));
+  for (const char* code : {"TDM.HX", "tdm", "410027", "Tidemill"}) EXPECT_EQ(codes.asset_of(code), "TIDEMILL") << code;
+  EXPECT_FALSE(codes.asset_of("MGW.HX"));
+  provider.scheme = "exchnge_code";
+  EXPECT_THAT(message_of([&] { CodeMap(provider, identifiers, tags); }),
+              HasSubstr("the identifiers have no column 'exchnge_code'. Did you mean 'exchange_code'?"));
+  provider.scheme = "";
+  const CodeMap own(provider, {}, {});
+  EXPECT_EQ(own.code_of("TIDEMILL"), "TIDEMILL.HX");
+  EXPECT_EQ(own.asset_of("TIDEMILL.HX"), "TIDEMILL");
+}
+
+TEST(Provider, ListsAndErrorsAreReadByPointer) {
+  auto provider = pier();
+  provider.members = "/m";
+  provider.message = "/error/text";
+  EXPECT_THAT(members_from_answer(provider, "all", R"({"m":["TDM.HX",410027]})"), ElementsAre("TDM.HX", "410027"));
+  EXPECT_THAT(message_of([&] { members_from_answer(provider, "all", R"({"m":[]})"); }), HasSubstr("names no member"));
+  EXPECT_THAT(message_of([&] { members_from_answer(provider, "all", R"({"m":[{}]})"); }), HasSubstr("{} is no code"));
+  EXPECT_EQ(words_of_error(provider, R"({"error":{"text":"closed today"}})"), "closed today");
+  EXPECT_EQ(words_of_error(provider, "Bad gateway\nmore"), "Bad gateway");
+}
+
+}  // namespace
+}  // namespace inchtide::exchange

@@ -1,0 +1,423 @@
+// `inchtide gather` as a process: from files, and from the stand-in provider over loopback with its faults.
+
+#include <fmt/format.h>
+
+#include <cstdlib>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <random>
+
+#include "inchtide/exchange/store.hpp"
+#include "support/process.hpp"
+#include "support/server.hpp"
+
+namespace inchtide::test {
+namespace {
+
+using exchange::PriceStore;
+using nlohmann::json;
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+
+const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
+const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
+const std::string prices = demo + "/prices";
+
+Said gather(const std::string& arguments, const std::string& before = "") {
+  return run(before + " " + tool + " gather " + arguments);
+}
+
+std::map<std::string, json> assets_in(const Said& said) {
+  std::map<std::string, json> assets;
+  const auto document = json::parse(said.out);
+  for (const auto& asset : document["result"]["assets"]) assets[asset["asset"]] = asset;
+  return assets;
+}
+
+// A mandate whose provider is the pier, with `more` keys of its own.
+fs::path mandate_for(const Folder& folder, const std::string& url, const std::string& more = "") {
+  return folder.write("mandate.toml", fmt::format(R"(
+[universe]
+tags = "{0}/tags.csv"
+identifiers = "{0}/identifiers.csv"
+[providers.pier]
+url = "{1}"
+path = "/v1/history/{{asset}}?from={{from}}&to={{to}}&every={{every}}"
+key_header = "X-Pier-Key"
+key_env = "PIER_KEY"
+days = "/series/days"
+open = "/series/open"
+high = "/series/high"
+low = "/series/low"
+close = "/series/close"
+adjusted_close = "/series/adjusted_close"
+volume = "/series/volume"
+message = "/message"
+members_path = "/v1/lists/{{list}}"
+members = "/members"
+scheme = "exchange_code"
+suffix = ".HX"
+suffixes = {{ "currency:MRD" = ".MX" }}
+from = 2018-01-01
+requests_per_second = 500
+backoff_seconds = 0.01
+{2}
+)",
+                                                  demo, url, more));
+}
+
+std::string from_pier(const Folder& folder, const std::string& more = "") {
+  return "--mandate " + (folder / "mandate.toml").string() + " --store " + (folder / "p.store").string() + " " + more;
+}
+
+const std::string key = "PIER_KEY=crab";
+
+std::size_t rows_of(const std::string& asset) {
+  const auto text = text_of(prices + "/" + asset + ".csv");
+  return std::size_t(std::ranges::count(text, '\n')) - 1;
+}
+
+TEST(GatherFiles, FillsAStoreThatReadsLikeTheFiles) {
+  const Folder folder;
+  const auto store = (folder / "deep/p.store").string();
+  const auto first = assets_in(gather("--prices " + prices + " --store " + store + " --json -"));
+  ASSERT_EQ(first.size(), 17u);
+  for (const auto& [asset, row] : first) {
+    EXPECT_EQ(row["new"], rows_of(asset));
+    EXPECT_TRUE(row["error"].is_null());
+  }
+  const auto again = assets_in(gather("--prices " + prices + " --store " + store + " --json -"));
+  EXPECT_EQ(again.at("KELPFARM")["unchanged"], rows_of("KELPFARM"));
+  EXPECT_EQ(again.at("KELPFARM")["new"], 0);
+  for (const std::string command : {"describe", "inspect --on 2024-05-03", "frontier"}) {
+    const auto result = [&](const std::string& source) {
+      const auto said = run(tool + " " + command + " --json - --assets KELPFARM,TIDEMILL,HOLLBOND --prices " + source);
+      return json::parse(said.out)["result"];
+    };
+    EXPECT_EQ(result(store), result(prices)) << command;
+  }
+}
+
+TEST(GatherFiles, OneBadAssetDoesNotCostTheOthers) {
+  const Folder folder;
+  folder.write("f/GOOD.csv", "date,close\n2024-01-30,1\n2024-01-31,2\n");
+  folder.write("f/BAD.csv", "date,close\n2024-01-30,1\n2024-01-31,two\n");
+  const auto command = "--prices " + (folder / "f").string() + " --store " + (folder / "p.store").string();
+  const auto said = gather(command);
+  EXPECT_EQ(said.code, 4);
+  EXPECT_THAT(said.out, AllOf(HasSubstr("BAD.csv, line 3, column close: 'two' is not a number"),
+                              HasSubstr("1 of 2 assets gathered")));
+  folder.write("f/BAD.csv", "date,close\n2024-01-30,1\n2024-01-31,2\n");
+  EXPECT_EQ(gather(command).code, 0);
+  EXPECT_EQ(gather(command + " --assets NOBODY").code, 1);
+  EXPECT_EQ(gather("--prices " + (folder / "f").string()).code, 1) << "no store was named";
+  EXPECT_EQ(gather("--store " + (folder / "p.store").string()).code, 1) << "nothing to gather from";
+}
+
+TEST(GatherFiles, TakesWideAndLongFilesAndAWindow) {
+  const Folder folder;
+  const auto wide = folder.write("wide.csv", "date;A;B\n30.01.2024;1,5;\n31.01.2024;1,6;20\n01.02.2024;1,7;21\n");
+  const auto said = gather("--prices " + wide.string() + " --store " + (folder / "p.store").string() +
+                           " --dates day-first --decimal comma --from 2024-01-31 --json -");
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_EQ(assets_in(said).at("A")["new"], 2);
+  EXPECT_EQ(PriceStore(folder / "p.store", PriceStore::Access::read).bars("A")->of(PriceField::price)[0], 1.6);
+}
+
+TEST(GatherPier, FetchesListsMapsCodesAndTopsUp) {
+  const Folder folder;
+  {
+    const Pier pier({"--key", "crab", "--until", "2025-06-30"});
+    mandate_for(folder, pier.url());
+    const auto said = gather(from_pier(folder, "--list hollin --json -"), key);
+    EXPECT_EQ(said.code, 0) << said.err;
+    EXPECT_EQ(assets_in(said).size(), 15u);
+    EXPECT_EQ(assets_in(said).at("TIDEMILL")["to"], "2025-06-30");
+  }
+  const Pier pier({"--key", "crab"});
+  mandate_for(folder, pier.url());
+  const auto said = gather(from_pier(folder, "--list all --json -"), key);
+  EXPECT_EQ(said.code, 0) << said.err;
+  const auto assets = assets_in(said);
+  ASSERT_EQ(assets.size(), 17u);
+  for (const auto& [asset, row] : assets) {
+    const bool is_new = asset.starts_with("MARROW");
+    EXPECT_EQ(row["to"], "2025-12-31");
+    EXPECT_EQ(row["changed"], 0) << asset;
+    if (is_new) {
+      EXPECT_EQ(row["new"], rows_of(asset));
+    } else {
+      EXPECT_LT(row["new"].get<int>() + row["unchanged"].get<int>(), 150) << "only a top-up with its overlap";
+      EXPECT_GT(row["unchanged"], 0);
+    }
+  }
+  // What is stored is what the files hold, to the last figure.
+  const auto stored = exchange::read_bars(folder / "p.store"), files = exchange::read_bars(prices);
+  ASSERT_EQ(stored.size(), files.size());
+  for (std::size_t i = 0; i < files.size(); ++i) {
+    EXPECT_EQ(stored[i].days, files[i].days);
+    EXPECT_EQ(stored[i].fields, files[i].fields);
+  }
+}
+
+TEST(GatherPier, AnAdjustedHistoryIsFetchedInFull) {
+  const Folder folder;
+  {
+    const Pier pier({"--until", "2025-06-30"});
+    mandate_for(folder, pier.url());
+    ASSERT_EQ(gather(from_pier(folder, "--assets KELPFARM,TIDEMILL"), key).code, 0);
+  }
+  const Pier pier({"--fault", "adjusted:KELPFARM"});
+  mandate_for(folder, pier.url());
+  const auto said = gather(from_pier(folder, "--assets KELPFARM,TIDEMILL --json -"), key);
+  const auto assets = assets_in(said);
+  EXPECT_THAT(assets.at("KELPFARM")["note"].get<std::string>(), HasSubstr("adjusted closes changed"));
+  EXPECT_TRUE(assets.at("TIDEMILL")["note"].is_null());
+  const auto stored = *PriceStore(folder / "p.store", PriceStore::Access::read).bars("KELPFARM");
+  const auto file = exchange::read_bars(prices + "/KELPFARM.csv")[0];
+  EXPECT_EQ(stored.days, file.days);
+  for (std::size_t t = 0; t < file.days.size(); ++t) {
+    ASSERT_EQ(stored.of(PriceField::adjusted_close)[t], file.of(PriceField::adjusted_close)[t] / 2);
+    ASSERT_EQ(stored.of(PriceField::close)[t], file.of(PriceField::close)[t]);
+  }
+}
+
+TEST(GatherPier, OlderDaysThanTheProviderServesAreKeptAtTheNewLevel) {
+  const Folder folder;
+  ASSERT_EQ(gather("--prices " + prices + "/KELPFARM.csv --store " + (folder / "p.store").string()).code, 0);
+  const Pier pier({"--fault", "adjusted:KELPFARM"});
+  mandate_for(folder, pier.url());
+  // Stored from 2018 on; the provider is asked from the stored beginning, which it serves, so nothing older is left.
+  const auto said = gather(from_pier(folder, "--assets KELPFARM --json -"), key);
+  EXPECT_EQ(said.code, 0) << said.err;
+  const auto stored = *PriceStore(folder / "p.store", PriceStore::Access::read).bars("KELPFARM");
+  EXPECT_EQ(stored.days.size(), rows_of("KELPFARM"));
+  // A store that begins before the provider's history: a row of 2017 is scaled with the rest.
+  BarHistory older{"KELPFARM"};
+  older.days = {*parse_day("2017-12-29")};
+  older.of(PriceField::close) = {30};
+  older.of(PriceField::adjusted_close) = {24};
+  const auto path = folder / "q.store";
+  {
+    PriceStore store(path, PriceStore::Access::write);
+    store.put(exchange::read_bars(prices + "/KELPFARM.csv")[0], "files");
+    store.put(older, "by hand");
+  }
+  const auto again = run(key + " " + tool + " gather --mandate " + (folder / "mandate.toml").string() + " --store " +
+                         path.string() + " --assets KELPFARM --json -");
+  EXPECT_THAT(assets_in(again).at("KELPFARM")["note"].get<std::string>(), HasSubstr("1 older days are kept"));
+  const auto kept = *PriceStore(path, PriceStore::Access::read).bars("KELPFARM");
+  EXPECT_EQ(kept.days.size(), rows_of("KELPFARM") + 1);
+  EXPECT_EQ(kept.of(PriceField::adjusted_close)[0], 12);
+  EXPECT_EQ(kept.of(PriceField::close)[0], 30);
+}
+
+TEST(GatherPier, FaultsOfOneAssetAreNamedAndCostNoOther) {
+  const Folder folder;
+  const Pier pier({"--fault", "cut:OYSTERCO", "--fault", "wrong-json:TIDEMILL", "--fault", "unequal:DREDGECO",
+                   "--fault", "unknown:AMBERFND", "--fault", "empty:HOLLBOND", "--fault", "nulls:GALEWORK", "--fault",
+                   "cut-once:SALVAGER"});
+  mandate_for(folder, pier.url(), "retries = 2");
+  const auto said = gather(from_pier(folder, "--list all --json -"), key);
+  EXPECT_EQ(said.code, 4);
+  const auto assets = assets_in(said);
+  const auto error = [&](const char* asset) { return assets.at(asset)["error"].get<std::string>(); };
+  EXPECT_THAT(error("OYSTERCO"), AllOf(HasSubstr("bytes remaining to read"), HasSubstr("after 3 tries")));
+  EXPECT_THAT(error("TIDEMILL"), HasSubstr("the answer is not JSON: '<html>Come back later</html>'"));
+  EXPECT_THAT(error("DREDGECO"), HasSubstr("/series/volume has"));
+  EXPECT_THAT(error("HOLLBOND"), HasSubstr("the answer has no row"));
+  EXPECT_THAT(error("AMBERFND"), HasSubstr("answered 404: no asset has the code AMF.HX"));
+  EXPECT_TRUE(assets.at("SALVAGER")["error"].is_null()) << "a second try mended it";
+  EXPECT_EQ(assets.at("GALEWORK")["new"].get<std::size_t>(), rows_of("GALEWORK") - rows_of("GALEWORK") / 50);
+  EXPECT_EQ(assets.at("KELPFARM")["new"], rows_of("KELPFARM"));
+}
+
+TEST(GatherPier, WaitsAndTriesAgainWhenItIsBusyOrDown) {
+  const Folder folder;
+  const Pier busy({"--fault", "busy:1"});
+  mandate_for(folder, busy.url());
+  const auto begin = std::chrono::steady_clock::now();
+  EXPECT_EQ(gather(from_pier(folder, "--assets KELPFARM"), key).code, 0);
+  EXPECT_GT(std::chrono::steady_clock::now() - begin, std::chrono::milliseconds(990)) << "Retry-After says 1 s";
+  const Pier down({"--fault", "down:2"});
+  mandate_for(folder, down.url());
+  EXPECT_EQ(gather(from_pier(folder, "--assets TIDEMILL"), key).code, 0);
+  const Pier long_down({"--fault", "down:99"});
+  mandate_for(folder, long_down.url(), "retries = 1");
+  const auto said = gather(from_pier(folder, "--assets FERRYLNK"), key);
+  EXPECT_EQ(said.code, 3);
+  EXPECT_THAT(said.out, HasSubstr("it answered 503, after 2 tries. Run it again later"));
+  const Pier slow({"--fault", "slow:3000"});
+  mandate_for(folder, slow.url(), "retries = 0\ntimeout_seconds = 0.2");
+  EXPECT_THAT(gather(from_pier(folder, "--assets FERRYLNK"), key).out, HasSubstr("timed out"));
+  mandate_for(folder, "http://127.0.0.1:9", "retries = 0");
+  EXPECT_EQ(gather(from_pier(folder, "--assets FERRYLNK"), key).code, 3);
+}
+
+TEST(GatherPier, TheKeyIsNeededAndShownNowhere) {
+  const Folder folder;
+  const Pier pier({"--key", "crab"});
+  mandate_for(folder, pier.url());
+  const auto unset = gather(from_pier(folder, "--assets KELPFARM"));
+  EXPECT_EQ(unset.code, 1);
+  EXPECT_THAT(unset.err, HasSubstr("the environment variable PIER_KEY is not set"));
+  const auto wrong = gather(from_pier(folder, "--assets KELPFARM"), "PIER_KEY=lobster99");
+  EXPECT_EQ(wrong.code, 1);
+  EXPECT_THAT(wrong.out, HasSubstr("answered 401: the key is missing or wrong. Check the key in PIER_KEY"));
+  const auto right = gather(from_pier(folder, "--assets KELPFARM --json " + (folder / "a.json").string()), key);
+  EXPECT_EQ(right.code, 0);
+  for (const auto& text :
+       {wrong.out, wrong.err, right.out, right.err, text_of(folder / "a.json"), text_of(folder / "p.store")}) {
+    EXPECT_THAT(text, AllOf(Not(HasSubstr("lobster99")), Not(HasSubstr("crab"))));
+  }
+}
+
+TEST(GatherPier, OtherWaysOfAnswering) {
+  const Folder folder;
+  const Pier pier({"--until", "2018-02-28"});
+  const auto in_text = [&](const std::string& from, const std::string& to) {
+    auto text = text_of(folder / "mandate.toml");
+    for (auto at = text.find(from); at != std::string::npos; at = text.find(from, at + to.size())) {
+      text.replace(at, from.size(), to);
+    }
+    folder.write("mandate.toml", text);
+  };
+  mandate_for(folder, pier.url(), "days_are = \"seconds\"\nzone = \"+02:00\"");
+  in_text("{every}\"", "{every}&days=seconds\"");
+  ASSERT_EQ(gather(from_pier(folder, "--assets KELPFARM"), key).code, 0);
+  mandate_for(folder, pier.url(), "answer = \"csv\"");
+  in_text("{every}\"", "{every}&answer=csv\"");
+  in_text("/series/days", "Day");
+  in_text("/series/", "");
+  const auto said = gather(from_pier(folder, "--assets KELPFARM --json -"), key);
+  EXPECT_EQ(said.code, 0) << said.out;
+  EXPECT_GT(assets_in(said).at("KELPFARM")["unchanged"], 0) << "the same days and figures as by seconds";
+  EXPECT_EQ(assets_in(said).at("KELPFARM")["changed"], 0);
+}
+
+TEST(GatherPier, ListsNameWhatDoesNotMap) {
+  const Folder folder;
+  const Pier pier;
+  mandate_for(folder, pier.url());
+  const auto list = folder.write("members.txt", "410027  # a security number\nKLP.HX\nXYZ.HX\n");
+  const auto said = gather(from_pier(folder, "--list " + list.string() + " --json -"), key);
+  EXPECT_EQ(said.code, 4);
+  EXPECT_THAT(said.err, HasSubstr("Members that no identifier maps to an asset: XYZ.HX"));
+  EXPECT_EQ(assets_in(said).size(), 2u);
+  EXPECT_TRUE(assets_in(said).contains("TIDEMILL"));
+  EXPECT_THAT(gather(from_pier(folder, "--list nowhere"), key).err, HasSubstr("404: there is no list nowhere"));
+  EXPECT_THAT(gather(from_pier(folder, "--provider peer"), key).err, HasSubstr("Did you mean 'pier'?"));
+}
+
+TEST(GatherPier, ACertificateThatNobodyVouchesForIsRefused) {
+  const Folder folder;
+  const auto certificate = (folder / "c.pem").string(), secret = (folder / "k.pem").string();
+  ASSERT_EQ(run("openssl req -x509 -newkey rsa:2048 -nodes -days 2 -subj /CN=pier -addext subjectAltName=IP:127.0.0.1 "
+                "-keyout " +
+                secret + " -out " + certificate)
+                .code,
+            0);
+  const Pier pier({"--key", "crab", "--tls-certificate", certificate, "--tls-key", secret});
+  ASSERT_THAT(pier.url(), HasSubstr("https://"));
+  mandate_for(folder, pier.url());
+  const auto refused = gather(from_pier(folder, "--assets KELPFARM"), key);
+  EXPECT_EQ(refused.code, 3);
+  EXPECT_THAT(refused.out, HasSubstr("the server's certificate is not trusted"));
+  mandate_for(folder, pier.url(), "ca_file = \"c.pem\"");
+  EXPECT_EQ(gather(from_pier(folder, "--assets KELPFARM"), key).code, 0);
+}
+
+TEST(GatherPier, CtrlCKeepsWhatIsComplete) {
+  const Folder folder;
+  const Pier pier({"--fault", "slow:150"});
+  mandate_for(folder, pier.url(), "parallel = 1");
+  setenv("PIER_KEY", "crab", 1);
+  Background gathering({tool, "gather", "--mandate", (folder / "mandate.toml").string(), "--store",
+                        (folder / "p.store").string(), "--list", "all"},
+                       folder / "out", folder / "err");
+  for (int tries = 0; tries < 400; ++tries) {  // until something is stored
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    if (fs::exists(folder / "p.store") && !PriceStore(folder / "p.store", PriceStore::Access::write).assets().empty()) {
+      break;
+    }
+  }
+  gathering.signal(SIGINT);
+  EXPECT_EQ(gathering.wait(), 130);
+  unsetenv("PIER_KEY");
+  EXPECT_THAT(text_of(folder / "out"), HasSubstr("Stopped on request"));
+  const auto stored = PriceStore(folder / "p.store", PriceStore::Access::read).assets();
+  EXPECT_GT(stored.size(), 0u);
+  EXPECT_LT(stored.size(), 17u);
+  for (const auto& asset : stored) EXPECT_EQ(asset.rows, rows_of(asset.code));
+}
+
+TEST(Gather, KilledFiftyTimesLeavesAStoreThatASecondRunCompletes) {
+  const Folder folder;
+  std::mt19937 random(7);
+  const auto path = folder / "p.store";
+  std::size_t in_between = 0;
+  for (int round = 0; round < 50; ++round) {
+    for (const char* ending : {"", "-wal", "-shm"}) fs::remove(path.string() + ending);
+    Background gathering({tool, "gather", "--prices", prices, "--store", path.string()}, folder / "out",
+                         folder / "err");
+    std::this_thread::sleep_for(std::chrono::microseconds(random() % 160'000));
+    gathering.signal(SIGKILL);
+    gathering.wait();
+    if (!fs::exists(path)) continue;
+    const auto stored = PriceStore(path, PriceStore::Access::write).assets();
+    for (const auto& asset : stored) ASSERT_EQ(asset.rows, rows_of(asset.code)) << asset.code;
+    in_between += stored.size() > 0 && stored.size() < 17 ? 1 : 0;
+    ASSERT_EQ(gather("--quiet --prices " + prices + " --store " + path.string()).code, 0);
+    ASSERT_EQ(PriceStore(path, PriceStore::Access::read).assets().size(), 17u);
+  }
+  RecordProperty("killed_in_between", int(in_between));
+}
+
+TEST(Gather, TwoAtOnceBothComplete) {
+  const Folder folder;
+  const auto store = (folder / "p.store").string();
+  Background first({tool, "gather", "--prices", prices, "--store", store}, folder / "o1", folder / "e1");
+  Background second({tool, "gather", "--prices", prices, "--store", store}, folder / "o2", folder / "e2");
+  EXPECT_EQ(first.wait(), 0) << text_of(folder / "e1");
+  EXPECT_EQ(second.wait(), 0) << text_of(folder / "e2");
+  const auto stored = PriceStore(store, PriceStore::Access::read).assets();
+  ASSERT_EQ(stored.size(), 17u);
+  for (const auto& asset : stored) EXPECT_EQ(asset.rows, rows_of(asset.code));
+}
+
+TEST(Gather, AFullDiskIsSaidAndLosesNothing) {
+  const Folder folder;
+  const auto store = (folder / "p.store").string();
+  ASSERT_EQ(gather("--prices " + prices + " --assets KELPFARM --store " + store).code, 0);
+  // Files may not grow beyond 400 KiB here: some assets fit, the others don't.
+  const auto said = run("trap '' XFSZ; ulimit -f 400; " + tool + " gather --prices " + prices + " --store " + store);
+  EXPECT_TRUE(said.code == 4 || said.code == 3) << said.code << said.err;
+  EXPECT_THAT(said.out + said.err, HasSubstr("full"));
+  const auto stored = PriceStore(store, PriceStore::Access::write).assets();
+  EXPECT_GE(stored.size(), 1u);
+  EXPECT_LT(stored.size(), 17u);
+  for (const auto& asset : stored) EXPECT_EQ(asset.rows, rows_of(asset.code));
+  EXPECT_EQ(gather("--prices " + prices + " --store " + store).code, 0);
+}
+
+TEST(Gather, AReadOnlyStoreIsSaidAndStillRead) {
+  const Folder folder;
+  const auto store = (folder / "s/p.store").string();
+  ASSERT_EQ(gather("--prices " + prices + " --assets KELPFARM,TIDEMILL --store " + store).code, 0);
+  run("cp " + tool + " " + (folder / "inchtide").string() + "; chmod 755 " + folder.path().string() + "; chmod 555 " +
+      (folder / "s").string() + "; chmod 444 " + store + "; chmod -R a+rX " + folder.path().string());
+  // The administrator may write anywhere, so this is done as somebody else.
+  const std::string as_other = ::geteuid() == 0 ? "setpriv --reuid=65534 --regid=65534 --clear-groups " : "";
+  const auto other_tool = as_other + (folder / "inchtide").string();
+  const auto said = run(other_tool + " gather --prices " + prices + "/FERRYLNK.csv --store " + store);
+  const auto read = run(other_tool + " describe --prices " + store);
+  run("chmod 755 " + (folder / "s").string());
+  EXPECT_EQ(said.code, 3) << said.err;
+  EXPECT_THAT(said.err, HasSubstr("the store is read-only"));
+  EXPECT_EQ(read.code, 0) << read.err;
+  EXPECT_THAT(read.out, HasSubstr("KELPFARM"));
+}
+
+}  // namespace
+}  // namespace inchtide::test
