@@ -1,6 +1,6 @@
 // Makes the demo data: the made-up world of the Skerry Lights Trust, its 16 holdings and their index.
 //
-//     demo-data FOLDER     writes prices/*.csv, rates/MRD.csv, tags.csv and identifiers.csv
+//     demo-data FOLDER     writes prices/*.csv, rates/MRD.csv, tags.csv, identifiers.csv and actions.csv
 //
 // The histories come from common factors with changing volatility and fat tails, and a two-year crisis. The seed is
 // fixed, and only + - * / and square roots are used, so that every machine writes the same bytes.
@@ -190,8 +190,14 @@ double in_thousandths(double price) {
   return double(long(price * 1000 + 0.5)) / 1000;
 }
 
-// One share's close, with the factor that later splits and dividends put on it.
-std::vector<Row> history(const Asset& asset, const std::vector<Day>& days, const Factors& factors, Chance& chance) {
+std::string text_of(Day day) {
+  const std::chrono::year_month_day ymd{day};
+  return fmt::format("{:04}-{:02}-{:02}", int(ymd.year()), unsigned(ymd.month()), unsigned(ymd.day()));
+}
+
+// One share's close, with the factor that later splits and dividends put on it; these go to `actions` as rows of a file.
+std::vector<Row> history(const Asset& asset, const std::vector<Day>& days, const Factors& factors, Chance& chance,
+                         std::string& actions) {
   const Day listed = asset.code == "BEACONET" ? Day{2020y / std::chrono::February / 3} : Day{};
   const Day split = 2024y / std::chrono::June / 17;
   const Day suspended_from = 2021y / std::chrono::September / 6, suspended_to = 2021y / std::chrono::September / 16;
@@ -223,12 +229,14 @@ std::vector<Row> history(const Asset& asset, const std::vector<Day>& days, const
     if (asset.code == "BEACONET" && day >= split && rows.back().day < split) {
       price /= 2;
       event = 0.5;
+      actions += fmt::format("{},{},2:1,\n", asset.code, text_of(day));
     }
     const bool quarter_begins = last_month && *last_month != ymd.month() && (unsigned(ymd.month()) - 1) % 3 == 0;
     if (asset.code == "COLDQUAY" && quarter_begins) {
       const double dividend = in_thousandths(0.0102 * rows.back().close);
       price -= dividend;
       event = 1 - dividend / rows.back().close;
+      actions += fmt::format("{},{},,{:.3f}\n", asset.code, text_of(day), dividend);
     }
     last_month = ymd.month();
 
@@ -254,11 +262,6 @@ std::vector<Row> history(const Asset& asset, const std::vector<Day>& days, const
 
 // ---- writing --------------------------------------------------------------------------------------------------------
 
-std::string text_of(Day day) {
-  const std::chrono::year_month_day ymd{day};
-  return fmt::format("{:04}-{:02}-{:02}", int(ymd.year()), unsigned(ymd.month()), unsigned(ymd.day()));
-}
-
 void write(const fs::path& path, const std::string& text) {
   fs::create_directories(path.parent_path());
   std::ofstream file(path, std::ios::binary);
@@ -271,11 +274,12 @@ void write_world(const fs::path& folder) {
   Chance shared(20180101);
   const auto factors = draw_factors(days, shared);
   std::string tags = "code,name,sector,currency,yield\n", identifiers = "code,exchange_code,security_number\n";
+  std::string actions = "asset,date,split,dividend\n";
   std::uint64_t seed = 4000;
   for (const auto& asset : assets()) {
     Chance own(++seed);
     std::string text = "date,open,high,low,close,adjusted_close,volume\n";
-    for (const auto& row : history(asset, days, factors, own)) {
+    for (const auto& row : history(asset, days, factors, own, actions)) {
       text += fmt::format("{},{:.3f},{:.3f},{:.3f},{:.3f},{:.4f},{}\n", text_of(row.day), row.open, row.high, row.low,
                           row.close, row.adjusted, row.volume);
     }
@@ -292,6 +296,7 @@ void write_world(const fs::path& folder) {
   write(folder / "rates" / "MRD.csv", rates);
   write(folder / "tags.csv", tags);
   write(folder / "identifiers.csv", identifiers);
+  write(folder / "actions.csv", actions);
 }
 
 }  // namespace

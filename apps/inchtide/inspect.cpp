@@ -5,6 +5,7 @@
 #include <spdlog/spdlog.h>
 
 #include <algorithm>
+#include <limits>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
@@ -125,10 +126,21 @@ struct OneAsset {
   std::vector<report::DrawnOverlay> overlays;
 };
 
+// An asset's bars as they are looked at over time: without misprints that are to go, at the level of the field used.
+BarHistory clean_bars(const Study& study, BarHistory bars, PriceField field) {
+  for (const auto& [asset, spike] : study.misprints) {
+    if (asset != bars.asset || !study.mandate.drop_misprints) continue;
+    const auto row = std::size_t(std::ranges::lower_bound(bars.days, spike.day) - bars.days.begin());
+    bars.of(field)[row] = std::numeric_limits<double>::quiet_NaN();
+  }
+  bars = bars.rows_with(field);
+  return field == PriceField::adjusted_close ? at_adjusted_level(std::move(bars)) : bars;
+}
+
 OneAsset one_asset(const Study& study, std::size_t i) {
   const auto& bars = study.bars[i];
   const auto field = field_used(study, bars);
-  const auto whole = coarser(study, bars.rows_with(field));
+  const auto whole = coarser(study, clean_bars(study, bars, field));
   const Day from = study.prices.days.front(), to = study.prices.days.back();
   return {whole.between(from, to), field, overlays_of(study, whole, field, from, to)};
 }

@@ -52,14 +52,14 @@ bool is_foreign(const PriceHistory& history, const exchange::Mandate& mandate) {
   return mandate.currency && !history.currency.empty() && !same_name(history.currency, *mandate.currency);
 }
 
-// Works splits and dividends into closes, where the mandate names a file of them.
-void adjust(Study& study, std::vector<PriceHistory>& all) {
+// Works splits and dividends into closes, where the mandate names a file of them. An asset that the file doesn't name had
+// none.
+void adjust(Study& study, std::vector<PriceHistory>& all, const std::vector<std::string>& known) {
   if (!study.mandate.actions) return;
   const auto actions = exchange::read_actions(*study.mandate.actions, study.mandate.style);
-  const auto codes = codes_of(all);
   std::set<std::string> unknown;
   for (const auto& action : actions) {
-    if (!find_name(action.asset, codes)) unknown.insert(action.asset);
+    if (!find_name(action.asset, known)) unknown.insert(action.asset);
   }
   if (!unknown.empty()) {
     study.warnings.push_back(
@@ -68,7 +68,6 @@ void adjust(Study& study, std::vector<PriceHistory>& all) {
   for (auto& history : all) {
     if (history.field != PriceField::close && history.field != PriceField::price) continue;
     auto result = adjusted_by(history, actions);
-    if (result.splits + result.dividends + result.out_of_range == 0) continue;
     history = result.history;
     study.adjusted.push_back(std::move(result));
   }
@@ -106,16 +105,20 @@ void warn_of_fields(Study& study) {
 // Sorts histories into universe, benchmark and those left out for their currency.
 void pick_assets(Study& study, std::vector<PriceHistory> all) {
   auto& mandate = study.mandate;
-  adjust(study, all);
+  const auto codes = codes_of(all);
+  check_known(mandate.assets, codes, "assets");
+  if (mandate.benchmark) check_known({*mandate.benchmark}, codes, "benchmark");
+  std::erase_if(all, [&](const PriceHistory& history) {
+    const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
+    return !is_benchmark && !mandate.assets.empty() && !find_name(history.asset, mandate.assets);
+  });
+  adjust(study, all, codes);
   for (auto& history : all) {
     history.calendar = history.currency = study.tags.value(history.asset, "currency").value_or("");
     for (const auto& spike : mandate.drop_misprints ? drop_spikes(history) : find_spikes(history)) {
       study.misprints.emplace_back(history.asset, spike);
     }
   }
-  const auto codes = codes_of(all);
-  check_known(mandate.assets, codes, "assets");
-  if (mandate.benchmark) check_known({*mandate.benchmark}, codes, "benchmark");
   mandate.currency = base_currency(mandate, all);
 
   const auto rates = mandate.rates ? exchange::read_rates(*mandate.rates, mandate.currency.value_or(""), mandate.style)
@@ -123,7 +126,6 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   std::optional<PriceHistory> benchmark;
   for (auto& history : all) {
     const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
-    if (!is_benchmark && !mandate.assets.empty() && !find_name(history.asset, mandate.assets)) continue;
     if (is_foreign(history, mandate)) {
       if (!mandate.rates && !is_benchmark) {
         study.left_out.push_back(fmt::format("{} ({})", history.asset, history.currency));

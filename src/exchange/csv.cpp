@@ -23,26 +23,38 @@ struct Reader {
   const std::filesystem::path& path;
   const std::function<void(CsvRow)>& header;
   const std::function<void(std::size_t, CsvRow)>& row;
+  const std::vector<bool>& needed;
+  bool has_quotes;
   std::size_t line = 1;  // where the next row starts
   std::size_t lines_in_row = 0;
   std::size_t columns = 0;  // 0 until the header is read
-  std::string text;         // the cells of this row, one after another
-  std::vector<std::size_t> ends;
-  std::vector<std::string_view> cells;
-  std::exception_ptr failure;  // an exception must not cross the C library
+  bool blank = true;        // no cell of this row has any text
+  std::string text;         // the cells of this row that matter, one after another
+  std::size_t count = 0;    // of this row's cells so far
+  struct Piece {
+    std::size_t begin = 0, size = 0;
+  };
+  std::vector<Piece> pieces;             // where each cell lies in the text; grows to the longest row
+  std::vector<std::size_t> kept;         // columns that matter, once the header has said so
+  std::vector<char> is_kept;             // by column
+  std::vector<std::string_view> cells;   // what is handed over
+  std::exception_ptr failure = nullptr;  // an exception must not cross the C library
 
   void cell(std::string_view value) {
-    if (std::memchr(value.data(), '\n', value.size()) != nullptr) {
-      lines_in_row += std::size_t(std::ranges::count(value, '\n'));
-    }
+    // A line end within a cell needs quotes; most files have none.
+    if (has_quotes) lines_in_row += std::size_t(std::ranges::count(value, '\n'));
+    blank = blank && value.empty();
+    const auto column = count++;
+    if (column < is_kept.size() && is_kept[column] == 0) return;
+    if (column >= pieces.size()) pieces.resize(column + 1);
+    pieces[column] = {text.size(), value.size()};
     text += value;
-    ends.push_back(text.size());
   }
 
   void end_of_row(int terminator) {
     // Blank lines, and the second half of CRLF, arrive as rows without cells.
-    const bool blank = ends.empty() || (ends.size() == 1 && text.empty());
-    if (!blank && !failure) {
+    const bool no_row = count == 0 || (count == 1 && blank);
+    if (!no_row && !failure) {
       try {
         hand_over();
       } catch (...) {
@@ -51,26 +63,42 @@ struct Reader {
     }
     line += lines_in_row + (terminator == '\n' ? 1 : 0);
     lines_in_row = 0;
+    blank = true;
+    count = 0;
     text.clear();
-    ends.clear();
   }
 
   void hand_over() {
-    cells.clear();
-    std::size_t begin = 0;
-    for (auto end : ends) {
-      cells.push_back(std::string_view(text).substr(begin, end - begin));
-      begin = end;
-    }
     if (columns == 0) {
-      columns = cells.size();
+      columns = count;
+      cells.resize(columns);
+      for (std::size_t column = 0; column < columns; ++column) kept.push_back(column);
+      fill_cells();
       header(cells);
-    } else if (cells.size() != columns) {
+      keep_what_is_needed();
+    } else if (count != columns) {
       throw InputError(fmt::format("{}, line {}", path.string(), line),
-                       fmt::format("the row has {} cells, the header has {}", cells.size(), columns),
+                       fmt::format("the row has {} cells, the header has {}", count, columns),
                        "Give every row as many cells as the header");
     } else {
+      fill_cells();
       row(line, cells);
+    }
+  }
+
+  void fill_cells() {
+    for (auto column : kept) {
+      cells[column] = std::string_view(text).substr(pieces[column].begin, pieces[column].size);
+    }
+  }
+
+  void keep_what_is_needed() {
+    if (needed.empty()) return;
+    kept.clear();
+    is_kept.assign(needed.begin(), needed.end());
+    std::ranges::fill(cells, std::string_view());
+    for (std::size_t column = 0; column < columns; ++column) {
+      if (needed[column]) kept.push_back(column);
     }
   }
 };
@@ -202,12 +230,13 @@ void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow
 }
 
 void read_csv_text(const std::filesystem::path& path, std::string_view content,
-                   const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row) {
+                   const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row,
+                   const std::vector<bool>& needed) {
   std::string_view body = content;
   if (body.starts_with("\xEF\xBB\xBF")) body.remove_prefix(3);
-  Reader reader{path, header, row, 1, 0, 0, {}, {}, {}, {}};
+  Reader reader{path, header, row, needed, body.find('"') != std::string_view::npos};
   csv_parser parser;
-  csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL | CSV_APPEND_NULL);
+  csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL);
   csv_set_delim(&parser, static_cast<unsigned char>(separator_of(body)));
   const std::unique_ptr<csv_parser, void (*)(csv_parser*)> freed(&parser, csv_free);
   const bool parsed = csv_parse(&parser, body.data(), body.size(), on_cell, on_row, &reader) == body.size() &&

@@ -295,6 +295,7 @@ auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
   using Result = decltype(read(nullptr, wanted.front()));
   std::vector<std::optional<Result>> results(wanted.size());
   std::vector<std::exception_ptr> failures(wanted.size());
+  SharedCalendars calendars;
   tbb::enumerable_thread_specific<std::shared_ptr<sqlite3>> connections;
   tbb::task_arena arena(workers(reading.threads));
   arena.execute([&] {
@@ -303,6 +304,7 @@ auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
         auto& connection = connections.local();
         if (!connection) connection = connect_to_read(path);
         results[i].emplace(read(connection.get(), wanted[i]));
+        calendars.share(results[i]->days);
       } catch (...) {
         failures[i] = std::current_exception();
       }
@@ -313,9 +315,6 @@ auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
   }
   std::vector<Result> all;
   for (auto& result : results) {
-    bool shared = false;
-    for (std::size_t k = all.size(); k-- > 0 && !shared && all.size() - k < 4;)
-      shared = result->days.share(all[k].days);
     all.push_back(std::move(*result));
   }
   return all;

@@ -11,7 +11,6 @@
 #include <exception>
 #include <limits>
 #include <map>
-#include <mutex>
 #include <optional>
 #include <sstream>
 
@@ -83,8 +82,12 @@ class SheetReader {
           header_ = texts(row);
           sheet_ = find_columns(header_);
           for (const auto& name : sheet_.assets) begin_asset(name);
+          needed_.assign(header_.size(), false);
+          needed_[sheet_.date] = true;
+          if (sheet_.asset) needed_[*sheet_.asset] = true;
+          for (const auto& figure : sheet_.figures) needed_[figure.column] = true;
         },
-        [&](std::size_t line, CsvRow row) { take(line, row); });
+        [&](std::size_t line, CsvRow row) { take(line, row); }, needed_);
     return finished();
   }
 
@@ -204,6 +207,7 @@ class SheetReader {
   const CsvStyle& style_;
   Failures* failures_;
   std::vector<std::string> header_;
+  std::vector<bool> needed_;
   Sheet sheet_;
   std::vector<Growing> growing_;
   std::map<std::string, std::size_t, std::less<>> by_asset_;
@@ -366,22 +370,6 @@ auto each_file(const std::vector<fs::path>& files, int threads, Read read) {
   }
   return results;
 }
-
-/// Calendars that were seen, so that equal ones are kept once.
-class SharedCalendars {
- public:
-  void share(DayList& days) {
-    const std::lock_guard guard(mutex_);
-    for (const auto& seen : seen_) {
-      if (days.share(seen)) return;
-    }
-    seen_.push_back(days);
-  }
-
- private:
-  std::mutex mutex_;
-  std::vector<DayList> seen_;
-};
 
 bool is_wanted(const PriceReading& reading, const std::string& asset) {
   return reading.assets.empty() || find_name(asset, reading.assets).has_value();

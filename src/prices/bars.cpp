@@ -114,6 +114,17 @@ BarHistory BarHistory::between(std::optional<Day> from, std::optional<Day> to) c
   return cut;
 }
 
+BarHistory at_adjusted_level(BarHistory bars) {
+  if (!bars.has(PriceField::close) || !bars.has(PriceField::adjusted_close)) return bars;
+  for (std::size_t row = 0; row < bars.days.size(); ++row) {
+    const double level = bars.of(PriceField::adjusted_close)[row] / bars.of(PriceField::close)[row];
+    for (auto field : {PriceField::open, PriceField::high, PriceField::low, PriceField::close}) {
+      if (bars.has(field)) bars.of(field)[row] *= level;
+    }
+  }
+  return bars;
+}
+
 BarHistory bars_every(const BarHistory& bars, const Interval& every) {
   BarHistory result{bars.asset, bars.currency, bars.calendar};
   std::vector<Day> days;

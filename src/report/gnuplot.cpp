@@ -10,6 +10,7 @@
 #include <cerrno>
 #include <cmath>
 #include <cstring>
+#include <limits>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
@@ -27,6 +28,15 @@ std::string in_quotes(std::string_view text) {
   std::string result = "'";
   for (char c : text) result += c == '\'' ? std::string("''") : std::string(1, c);
   return result + "'";
+}
+
+/// Text in double quotes, which gnuplot reads with escapes; line ends are kept.
+std::string in_double_quotes(const std::string& text) {
+  std::string result;
+  for (char c : text) {
+    result += c == '"' ? std::string("\\\"") : c == '\n' ? std::string("\\n") : std::string(1, c);
+  }
+  return '"' + result + '"';
 }
 
 /// What a theme makes of our colours: on a dark ground the dark ones give way to lighter tints.
@@ -63,7 +73,7 @@ std::string terminal_for(const fs::path& path, const Look& look) {
 }
 
 std::string axis_lines(char name, const Axis& axis, const Look& look) {
-  std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_quotes(axis.title), look.ink);
+  std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_double_quotes(axis.title), look.ink);
   if (axis.scale == Scale::percent) lines += fmt::format("set format {} '%g%%'\n", name);
   if (axis.scale == Scale::number) lines += fmt::format("set format {} \"%'.10g\"\n", name);
   if (axis.scale == Scale::day)
@@ -210,13 +220,6 @@ std::string key_line(Chart::Key key) {
   return "set key bottom right opaque\n";
 }
 
-/// Text in double quotes, which gnuplot reads with escapes.
-std::string in_double_quotes(const std::string& text) {
-  std::string result;
-  for (char c : text) result += c == '"' ? std::string("\\\"") : std::string(1, c);
-  return '"' + result + '"';
-}
-
 /// The chart's own axes and series; `first` is the number of its first series.
 std::string plot_lines(const Chart& chart, const Axis& y, const std::vector<Series>& series, std::size_t first,
                        const Look& look) {
@@ -228,16 +231,35 @@ std::string plot_lines(const Chart& chart, const Axis& y, const std::vector<Seri
   return axis_lines('y', y, look) + blocks + "plot " + clauses + "\n";
 }
 
+/// About three steps of 1, 2 or 5 times a power of ten over what a strip shows.
+double tic_step(const Panel& panel) {
+  double least = std::numeric_limits<double>::infinity(), most = -least;
+  for (const auto& series : panel.series) {
+    for (double y : series.y) {
+      if (!std::isfinite(y)) continue;
+      least = std::min(least, on_axis(y, panel.y));
+      most = std::max(most, on_axis(y, panel.y));
+    }
+  }
+  if (!(most > least)) return 1;
+  const double wanted = (most - least) / 3;
+  const double power = std::pow(10.0, std::floor(std::log10(wanted)));
+  for (double step : {1.0, 2.0, 5.0}) {
+    if (step * power >= wanted) return step * power;
+  }
+  return 10 * power;
+}
+
 /// The chart above and its strips below, on one horizontal axis.
 std::string stacked_lines(const Chart& chart, const std::string& title, const Look& look) {
   constexpr double top = 0.92, bottom = 0.08, gap = 0.02;
   const double strip = chart.below.size() == 1 ? 0.2 : 0.36 / double(chart.below.size());
   const auto [first_day, last_day] = std::ranges::minmax(chart.series.front().x);
   const double room = 0.01 * (last_day - first_day);
-  std::string lines = "set multiplot\nset rmargin 4\nset offsets 0, 0, 0, 0\n";
+  std::string lines = "set multiplot\nset rmargin 27\nset offsets 0, 0, 0, 0\n";
   lines += fmt::format("set xrange ['{:.0f}':'{:.0f}']\n", first_day - room, last_day + room);
   lines += fmt::format("set label 100 {} at screen 0.5, 0.965 center textcolor rgb '{}'\n", title, look.ink);
-  lines += "set xlabel\nset format x ''\nset key top left Left reverse opaque\n";
+  lines += "set xlabel\nset format x ''\nset key outside right top vertical Left reverse font ',11' samplen 2\n";
   double upper = bottom + (strip + gap) * double(chart.below.size());
   lines += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", top, upper);
   lines += plot_lines(chart, chart.y, chart.series, 0, look) + "unset label 100\nset ytics autofreq\n";
@@ -247,6 +269,7 @@ std::string stacked_lines(const Chart& chart, const std::string& title, const Lo
     lines += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", upper - gap, upper - gap - strip);
     upper -= gap + strip;
     if (k + 1 == chart.below.size()) lines += axis_lines('x', chart.x, look);
+    lines += fmt::format("set ytics {:.12g}\n", tic_step(panel));
     lines += plot_lines(chart, panel.y, panel.series, number, look);
     number += panel.series.size();
   }
@@ -256,7 +279,7 @@ std::string stacked_lines(const Chart& chart, const std::string& title, const Lo
 std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal, const Look& look) {
   std::string script = fmt::format("set terminal {}\nset output {}\n", terminal, in_quotes(picture.string()));
   script += "set encoding utf8\nset decimalsign '.'\n";
-  const auto title = in_double_quotes(chart.subtitle.empty() ? chart.title : chart.title + "\\n" + chart.subtitle);
+  const auto title = in_double_quotes(chart.subtitle.empty() ? chart.title : chart.title + "\n" + chart.subtitle);
   script += fmt::format("set border 3 lc rgb '{}'\nset tics nomirror textcolor rgb '{}'\n", look.ink, look.ink);
   script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", look.grid);
   script += key_line(chart.key) + fmt::format("set key textcolor rgb '{}'\nset lmargin 11\n", look.ink);

@@ -76,7 +76,7 @@ bool has_volume(const BarHistory& bars) {
 }
 
 Panel volume_panel(const BarHistory& bars) {
-  Panel panel{{"Volume, thousands", Scale::number}, {}};
+  Panel panel{{"Volume,\nthousands", Scale::number}, {}};
   Series columns{Series::Kind::columns, ""};
   columns.colour = colour::sand;
   columns.width = bars.days.size() > 300 ? 1 : 3;
@@ -268,6 +268,7 @@ Chart bars_chart(const BarHistory& bars, PriceField field, const std::vector<Dra
   Chart chart;
   const bool full = has_full_bars(bars);
   chart.title = fmt::format("{}: {}", bars.asset, full ? "open, high, low and close" : to_string(field));
+  if (full && field == PriceField::adjusted_close) chart.title += ", adjusted";
   chart.x = {"Day", Scale::day};
   chart.y = {bars.currency.empty() ? "Price" : "Price, " + bars.currency, Scale::number};
   chart.key = Chart::Key::top_left;

@@ -69,6 +69,17 @@ TEST(Bars, EveryKDaysWorksForAnyK) {
   }
 }
 
+TEST(Bars, AtTheAdjustedLevelKeepTheirShape) {
+  auto bars = kelp();
+  bars.of(PriceField::adjusted_close) = {5.5, 6, NAN, 14, 6.5, 17};
+  const auto level = at_adjusted_level(bars);
+  EXPECT_EQ(level.of(PriceField::close)[0], 5.5);
+  EXPECT_EQ(level.of(PriceField::high)[0], 6);   // 12 x 5.5/11
+  EXPECT_EQ(level.of(PriceField::low)[4], 5.5);  // 11 x 6.5/13
+  EXPECT_EQ(level.of(PriceField::volume)[0], 100);
+  EXPECT_EQ(at_adjusted_level(kelp()).of(PriceField::high), kelp().of(PriceField::high));
+}
+
 TEST(Bars, AreCutAndSpreadByDay) {
   const auto cut = kelp().between(day(2024, 1, 30), day(2024, 2, 1));
   EXPECT_THAT(cut.of(PriceField::open), ElementsAre(11, 12, 13));

@@ -40,7 +40,7 @@ double sum_of(const json& weights) {
 }
 
 TEST(Tool, EveryCommandHasHelpWithTwoExamples) {
-  for (const std::string command : {"inspect", "describe", "frontier", "weigh", "rehearse", "demo"}) {
+  for (const std::string command : {"gather", "inspect", "describe", "frontier", "weigh", "rehearse", "demo"}) {
     const auto said = run_tool(command + " --help");
     EXPECT_EQ(said.code, 0) << command;
     const auto examples = said.out.substr(std::min(said.out.find("Examples:"), said.out.size()));
@@ -433,7 +433,7 @@ TEST(Demo, ItsDataComesOutTheSameByteForByte) {
     const auto committed = fs::path(demo) / fs::relative(entry.path(), folder.path());
     EXPECT_TRUE(text_of(entry.path()) == text_of(committed)) << committed;
   }
-  EXPECT_EQ(files, 20u);  // 17 histories, a rate, tags, identifiers
+  EXPECT_EQ(files, 21u);  // 17 histories, a rate, tags, identifiers, actions
 }
 
 // ---- bad input: one message that says what, where and what to do; exit 1; nothing left behind

@@ -52,8 +52,12 @@ std::optional<std::size_t> find_column(const std::vector<std::string>& header,
                                        std::initializer_list<std::string_view> names);
 
 /// The same from a text that came from elsewhere; `path` names it in messages.
+/// @param needed columns that matter, which `header` may fill in; the cells of others come empty, which is quicker.
+/// Empty
+///        for all
 void read_csv_text(const std::filesystem::path& path, std::string_view content,
-                   const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row);
+                   const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row,
+                   const std::vector<bool>& needed = {});
 
 /// A cell as CSV writes it: quoted where it has to be.
 std::string csv_cell(std::string_view text);

@@ -55,6 +55,10 @@ struct BarHistory {
   BarHistory between(std::optional<Day> from, std::optional<Day> to) const;
 };
 
+/// Open, high, low and close at the level of the adjusted close: each multiplied by adjusted close / close of its day.
+/// Bars without both come back as they are.
+BarHistory at_adjusted_level(BarHistory bars);
+
 /// Coarser bars: first open, highest high, lowest low, last close (adjusted close, price), sum of volumes, dated by the
 /// last trading day of each period. `kd` makes bars of k rows each, counted from the first.
 BarHistory bars_every(const BarHistory& bars, const Interval& every);

@@ -1,0 +1,8 @@
+// Any bytes as mandates.
+
+#include "inchtide/exchange/mandate.hpp"
+#include "input.hpp"
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+  return inchtide::fuzz::attempt([&] { inchtide::exchange::read_mandate(inchtide::fuzz::file_of(data, size)); });
+}
