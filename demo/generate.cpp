@@ -195,7 +195,8 @@ std::string text_of(Day day) {
   return fmt::format("{:04}-{:02}-{:02}", int(ymd.year()), unsigned(ymd.month()), unsigned(ymd.day()));
 }
 
-// One share's close, with the factor that later splits and dividends put on it; these go to `actions` as rows of a file.
+// One share's close, with the factor that later splits and dividends put on it; these go to `actions` as rows of a
+// file.
 std::vector<Row> history(const Asset& asset, const std::vector<Day>& days, const Factors& factors, Chance& chance,
                          std::string& actions) {
   const Day listed = asset.code == "BEACONET" ? Day{2020y / std::chrono::February / 3} : Day{};

@@ -33,14 +33,19 @@ void run_demo(const Options& given) {
   options.split = to_string(exchange::read_mandate(options.mandate).split.value());
   const fs::path folder = given.out.empty() ? fs::path("inchtide-demo") : fs::path(given.out);
 
-  std::vector<Outcome> outcomes{inspect(options), describe(options), frontier(options), weigh(options),
-                                rehearse(options)};
-  outcomes[0].charts.resize(1);  // what 100 became; the others show the same prices
-  outcomes[2].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
-  std::vector<std::string> files;
+  // From the files into a store of the demo's own, from which all the rest is read.
+  options.prices = exchange::read_mandate(options.mandate).prices.value().string();
+  options.store = (folder / "prices.store").string();
+  const auto gathered = gather(options);
+  options.prices = options.store;
+  std::vector<Outcome> outcomes{gathered,          inspect(options), describe(options),
+                                frontier(options), weigh(options),   rehearse(options)};
+  outcomes[1].charts.resize(1);  // what 100 became; the others show the same prices
+  outcomes[3].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
+  std::vector<std::string> files{options.store};
   for (const auto& outcome : outcomes) {
     if (!options.quiet) {
-      if (&outcome == &outcomes.front()) print_warnings(outcome);  // the others repeat it
+      if (&outcome == &outcomes[1]) print_warnings(outcome);  // the later ones repeat it
       if (options.json != "-") print_tables(outcome);
     }
     if (!options.csv.empty()) write_tables(outcome, (fs::path(options.csv) / outcome.command).string());

@@ -52,8 +52,8 @@ bool is_foreign(const PriceHistory& history, const exchange::Mandate& mandate) {
   return mandate.currency && !history.currency.empty() && !same_name(history.currency, *mandate.currency);
 }
 
-// Works splits and dividends into closes, where the mandate names a file of them. An asset that the file doesn't name had
-// none.
+// Works splits and dividends into closes, where the mandate names a file of them. An asset that the file doesn't name
+// had none.
 void adjust(Study& study, std::vector<PriceHistory>& all, const std::vector<std::string>& known) {
   if (!study.mandate.actions) return;
   const auto actions = exchange::read_actions(*study.mandate.actions, study.mandate.style);

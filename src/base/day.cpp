@@ -17,15 +17,6 @@ using std::chrono::year;
 using std::chrono::year_month_day;
 using std::chrono::year_month_day_last;
 
-std::optional<int> digits(std::string_view text) {
-  int value = 0;
-  for (char c : text) {
-    if (c < '0' || c > '9') return std::nullopt;
-    value = 10 * value + (c - '0');
-  }
-  return value;
-}
-
 constexpr long floor_div(long a, long b) {
   return a / b - ((a % b != 0) && ((a < 0) != (b < 0)) ? 1 : 0);
 }
@@ -52,9 +43,13 @@ constexpr long monday_offset = 3;
 
 std::optional<Day> parse_day(std::string_view text) {
   if (text.size() != 10 || text[4] != '-' || text[7] != '-') return std::nullopt;
-  const auto y = digits(text.substr(0, 4)), m = digits(text.substr(5, 2)), d = digits(text.substr(8, 2));
-  if (!y || !m || !d) return std::nullopt;
-  const year_month_day ymd{year{*y}, month{unsigned(*m)}, std::chrono::day{unsigned(*d)}};
+  const auto digit = [&](int at) { return text[std::size_t(at)] - '0'; };
+  for (int at : {0, 1, 2, 3, 5, 6, 8, 9}) {
+    if (digit(at) < 0 || digit(at) > 9) return std::nullopt;
+  }
+  const int y = 1000 * digit(0) + 100 * digit(1) + 10 * digit(2) + digit(3);
+  const auto m = unsigned(10 * digit(5) + digit(6)), d = unsigned(10 * digit(8) + digit(9));
+  const year_month_day ymd{year{y}, month{m}, std::chrono::day{d}};
   if (!ymd.ok()) return std::nullopt;
   return Day{ymd};
 }

@@ -41,11 +41,15 @@ struct Reader {
   std::exception_ptr failure = nullptr;  // an exception must not cross the C library
 
   void cell(std::string_view value) {
+    const auto column = count++;
+    blank = blank && value.empty();
     // A line end within a cell needs quotes; most files have none.
     if (has_quotes) lines_in_row += std::size_t(std::ranges::count(value, '\n'));
-    blank = blank && value.empty();
-    const auto column = count++;
     if (column < is_kept.size() && is_kept[column] == 0) return;
+    keep(column, value);
+  }
+
+  [[gnu::noinline]] void keep(std::size_t column, std::string_view value) {
     if (column >= pieces.size()) pieces.resize(column + 1);
     pieces[column] = {text.size(), value.size()};
     text += value;

@@ -270,6 +270,7 @@ std::string stacked_lines(const Chart& chart, const std::string& title, const Lo
     upper -= gap + strip;
     if (k + 1 == chart.below.size()) lines += axis_lines('x', chart.x, look);
     lines += fmt::format("set ytics {:.12g}\n", tic_step(panel));
+    lines += "set ylabel font ',10'\n";
     lines += plot_lines(chart, panel.y, panel.series, number, look);
     number += panel.series.size();
   }

@@ -76,7 +76,7 @@ bool has_volume(const BarHistory& bars) {
 }
 
 Panel volume_panel(const BarHistory& bars) {
-  Panel panel{{"Volume,\nthousands", Scale::number}, {}};
+  Panel panel{{"Volume, 000s", Scale::number}, {}};
   Series columns{Series::Kind::columns, ""};
   columns.colour = colour::sand;
   columns.width = bars.days.size() > 300 ? 1 : 3;
@@ -108,7 +108,10 @@ Table gathered_table(const exchange::GatherReport& report) {
     const bool had = a.error.empty();
     const auto count = [&](std::size_t rows) { return had ? Cell(double(rows)) : Cell(); };
     table.add({a.asset, day_or_none(a.from), day_or_none(a.to), count(a.rows_new), count(a.changed), count(a.unchanged),
-               had ? a.note : "FAILED: " + a.error});
+               had ? a.note : "failed, see below"});
+    if (!had) {
+      table.notes.push_back(a.error.starts_with(a.asset) ? a.error : fmt::format("{}: {}", a.asset, a.error));
+    }
   }
   table.notes.push_back(fmt::format("{} of {} assets gathered; from and to are those of the store",
                                     report.assets.size() - failed, report.assets.size()));
