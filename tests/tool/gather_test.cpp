@@ -259,7 +259,7 @@ TEST(GatherPier, TheKeyIsNeededAndShownNowhere) {
   const Folder folder;
   const Pier pier({"--key", "crab"});
   mandate_for(folder, pier.url());
-  const auto unset = gather(from_pier(folder, "--assets KELPFARM"));
+  const auto unset = gather(from_pier(folder, "--assets KELPFARM"), "env -u PIER_KEY");
   EXPECT_EQ(unset.code, 1);
   EXPECT_THAT(unset.err, HasSubstr("the environment variable PIER_KEY is not set"));
   const auto wrong = gather(from_pier(folder, "--assets KELPFARM"), "PIER_KEY=lobster99");
