@@ -37,6 +37,7 @@ void add_frontier(CLI::App& tool, Options& options) {
   add_window_options(command, options);
   add_interval_option(command, options);
   add_split_option(command, options, "Estimate from the prices before this day");
+  add_method_options(command, options);
   add_limit_options(command, options);
   add_output_options(command, options);
   add_figure_option(command, options, "frontier");

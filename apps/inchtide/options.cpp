@@ -203,10 +203,54 @@ void add_estimate_option(CLI::App& command, Options& options) {
       ->group("Input");
 }
 
-void add_limit_options(CLI::App& command, Options& options) {
+void add_risk_free_option(CLI::App& command, Options& options) {
   command.add_option("--risk-free", options.risk_free, "Risk-free rate per year, e.g. 2%")
       ->type_name("RATE")
       ->group("Choice");
+}
+
+void add_method_options(CLI::App& command, Options& options) {
+  command
+      .add_option(
+          "--expected", options.expected,
+          "Expected returns: arithmetic (default), geometric, exponential:H (half-life in periods), bayes-stein, "
+          "market-model, implied, views")
+      ->type_name("METHOD")
+      ->group("Estimate");
+  command
+      .add_option("--covariance", options.covariance,
+                  "Covariance: sample (default), exponential:H, constant-correlation, scaled-identity, one-factor, "
+                  "nonlinear, factors:K")
+      ->type_name("METHOD")
+      ->group("Estimate");
+  command.add_option("--denominator", options.denominator, "Of variances: sample (T-1, default) or population (T)")
+      ->type_name("WHICH")
+      ->check(CLI::IsMember({"sample", "population"}))
+      ->group("Estimate");
+  command
+      .add_option("--own", options.own,
+                  "Your own expected return of an asset, KELPFARM=6%; beats the method; repeatable")
+      ->type_name("CODE=RATE")
+      ->delimiter(',')
+      ->group("Estimate");
+}
+
+void add_bootstrap_options(CLI::App& command, Options& options) {
+  command.add_option("--draws", options.draws, "Bands by so many draws of the stationary bootstrap (0: none)")
+      ->type_name("N")
+      ->check(CLI::NonNegativeNumber)
+      ->group("Estimate");
+  command
+      .add_option("--block", options.block, "Mean length of its blocks in periods (default: cube root of their number)")
+      ->type_name("PERIODS")
+      ->check(CLI::PositiveNumber)
+      ->group("Estimate");
+  command.add_option("--seed", options.seed, "Of the random draws (default 1)")->type_name("N")->group("Estimate");
+  command.add_flag("--compare", options.compare, "All methods side by side")->group("Estimate");
+}
+
+void add_limit_options(CLI::App& command, Options& options) {
+  add_risk_free_option(command, options);
   command.add_option("--limit", options.limits, "'KELPFARM <= 12%', 'each >= 1%'; adds to the mandate's; repeatable")
       ->type_name("EXPR")
       ->take_all()

@@ -2,6 +2,7 @@
 // The options that commands share, each declared once with its help. The argument parser itself is included in few
 // places: it takes long to compile.
 
+#include <cstdint>
 #include <functional>
 #include <optional>
 #include <string>
@@ -29,6 +30,13 @@ struct Options {
   std::vector<std::string> fields, overlays;
   std::string shape, theme;
   bool strict = false;
+  // estimating
+  std::string expected, covariance, denominator;
+  std::vector<std::string> own;
+  std::optional<int> draws;
+  double block = 0;
+  std::uint64_t seed = 1;
+  bool compare = false;
   // choice
   std::string risk_free;
   std::vector<std::string> limits, aims, schedules, costs;
@@ -53,6 +61,9 @@ void add_window_options(CLI::App& command, Options& options);
 void add_interval_option(CLI::App& command, Options& options);
 void add_look_options(CLI::App& command, Options& options);
 void add_gather_options(CLI::App& command, Options& options);
+void add_method_options(CLI::App& command, Options& options);
+void add_bootstrap_options(CLI::App& command, Options& options);
+void add_risk_free_option(CLI::App& command, Options& options);
 void add_split_option(CLI::App& command, Options& options, const std::string& help);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_limit_options(CLI::App& command, Options& options);
@@ -66,6 +77,7 @@ void add_figure_option(CLI::App& command, Options& options, const std::string& n
 void add_gather(CLI::App& tool, Options& options);
 void add_inspect(CLI::App& tool, Options& options);
 void add_describe(CLI::App& tool, Options& options);
+void add_estimate(CLI::App& tool, Options& options);
 void add_frontier(CLI::App& tool, Options& options);
 void add_weigh(CLI::App& tool, Options& options);
 void add_rehearse(CLI::App& tool, Options& options);

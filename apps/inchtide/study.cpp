@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -273,6 +274,15 @@ PriceField field_of(const std::string& name, const char* option) {
 
 namespace {
 
+// `KELPFARM=6%`.
+void take_own_figure(exchange::Mandate& mandate, const std::string& text) {
+  const auto equals = text.find('=');
+  if (equals == std::string::npos) {
+    throw InputError("--own", fmt::format("'{}' names no figure", text), "Write it like KELPFARM=6%");
+  }
+  mandate.methods.own[lower_name(text.substr(0, equals))] = fraction_from_percent(text.substr(equals + 1), "--own");
+}
+
 // `close`, or `KELPFARM=close` for one asset.
 void choose_field(exchange::Mandate& mandate, const std::string& text) {
   const auto equals = text.find('=');
@@ -306,6 +316,14 @@ exchange::Mandate mandate_of(const Options& options) {
   if (!options.decimal.empty()) mandate.style.decimal = exchange::CsvStyle::parse_decimal(options.decimal, "--decimal");
   for (const auto& text : options.field) choose_field(mandate, text);
   if (!options.last_period.empty()) mandate.keep_last_period = options.last_period == "keep";
+  if (!options.expected.empty()) mandate.methods.expected = ExpectedMethod::parse(options.expected, "--expected");
+  if (!options.covariance.empty()) {
+    mandate.methods.covariance = CovarianceMethod::parse(options.covariance, "--covariance");
+  }
+  if (!options.denominator.empty()) {
+    mandate.methods.denominator = options.denominator == "sample" ? Denominator::sample : Denominator::population;
+  }
+  for (const auto& text : options.own) take_own_figure(mandate, text);
   if (!options.store.empty()) mandate.store = options.store;
   if (!options.provider.empty()) mandate.provider = options.provider;
   if (!options.align.empty()) mandate.align = AlignPolicy::parse(options.align, "--align");
@@ -373,9 +391,39 @@ ReturnTable returns_of(Study& study, const std::vector<std::string>& assets, std
   return simple_returns(ends.table, study.every());
 }
 
+StudyReturns estimation_returns(Study& study, std::optional<Day> before) {
+  auto assets = study.universe;
+  if (study.benchmark) assets.push_back(*study.benchmark);
+  StudyReturns result{returns_of(study, assets, before), {}};
+  if (!study.benchmark) return result;
+  auto& table = result.universe;
+  const auto last = table.returns.cols() - 1;
+  // Only returns over the same days as the universe's first asset count beside it.
+  result.benchmark = table.returns.col(last);
+  for (Eigen::Index t = 0; t < table.spans.rows(); ++t) {
+    if (table.spans(t, last) != table.spans(t, 0)) result.benchmark[t] = std::numeric_limits<double>::quiet_NaN();
+  }
+  table.assets.pop_back();
+  table.returns.conservativeResize(Eigen::NoChange, last);
+  table.spans.conservativeResize(Eigen::NoChange, last);
+  return result;
+}
+
+EstimateOptions methods_of(const Study& study) {
+  auto methods = study.mandate.methods;
+  methods.risk_free = study.mandate.risk_free.value_or(0);
+  if (study.mandate.implied_weights) {
+    const auto lists = exchange::read_weights(*study.mandate.implied_weights);
+    methods.implied_weights = weights_for(study.universe, lists.front(), study.mandate.implied_weights->string());
+  }
+  return methods;
+}
+
 Choice choice_of(Study& study, std::optional<Day> before) {
   Choice choice;
-  choice.estimate = sample_estimate(returns_of(study, study.universe, before));
+  const auto returns = estimation_returns(study, before);
+  choice.estimated = estimate_by(returns.universe, methods_of(study), returns.benchmark);
+  choice.estimate = choice.estimated.estimate;
   choice.inputs = study.inputs();
   if (before) choice.inputs["split"] = to_string(*before);
   auto known = study.tags.assets;
@@ -388,14 +436,12 @@ Choice choice_of(Study& study, std::optional<Day> before) {
                     "the same days",
                     choice.estimate.rows_dropped, choice.estimate.rows_dropped + choice.estimate.observations));
   }
-  const auto n = std::size_t(choice.estimate.size());
-  if (choice.estimate.observations <= n) {
-    choice.warnings.push_back(
-        fmt::format("{} returns for {} assets: the sample covariance is singular, and some "
-                    "portfolios seem riskless. Use a longer history, a shorter interval (--every) "
-                    "or fewer assets",
-                    choice.estimate.observations, n));
+  // Too few returns for a covariance is a warning everywhere; the rest of the advice is for `estimate`.
+  if (choice.estimate.observations <= std::size_t(choice.estimate.size())) {
+    choice.warnings.insert(choice.warnings.end(), choice.estimated.advice.begin(), choice.estimated.advice.end());
   }
+  choice.inputs["expected"] = study.mandate.methods.expected.text();
+  choice.inputs["covariance"] = study.mandate.methods.covariance.text();
   return choice;
 }
 

@@ -58,9 +58,20 @@ Study load_study(const Options& options, Load load = Load::prices);
 // period was dropped.
 ReturnTable returns_of(Study& study, const std::vector<std::string>& assets, std::optional<Day> before);
 
+// Returns of the universe and, where there is one, the benchmark's on the same rows.
+struct StudyReturns {
+  ReturnTable universe;
+  Eigen::VectorXd benchmark;
+};
+StudyReturns estimation_returns(Study& study, std::optional<Day> before);
+
+// The methods that the mandate and the options choose, with weights and risk-free rate filled in.
+EstimateOptions methods_of(const Study& study);
+
 // The estimate with all that a choice of weights needs.
 struct Choice {
   Estimate estimate;
+  Estimated estimated;  // its own account of it; empty when it came from a file
   Limits limits;
   double risk_free = 0;
   std::vector<std::string> warnings;

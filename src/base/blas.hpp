@@ -3,6 +3,8 @@
 // column-major with leading dimension equal to their rows unless said. All calls run on one thread.
 
 #include <Eigen/Core>
+#include <stdexcept>
+#include <vector>
 
 extern "C" {
 void dgemv_(const char* trans, const int* m, const int* n, const double* alpha, const double* a, const int* lda,
@@ -11,7 +13,12 @@ void dsyrk_(const char* uplo, const char* trans, const int* n, const int* k, con
             const int* lda, const double* beta, double* c, const int* ldc);
 void dger_(const int* m, const int* n, const double* alpha, const double* x, const int* incx, const double* y,
            const int* incy, double* a, const int* lda);
+void dgemm_(const char* transa, const char* transb, const int* m, const int* n, const int* k, const double* alpha,
+            const double* a, const int* lda, const double* b, const int* ldb, const double* beta, double* c,
+            const int* ldc);
 void dpotrf_(const char* uplo, const int* n, double* a, const int* lda, int* info);
+void dsyevd_(const char* jobz, const char* uplo, const int* n, double* a, const int* lda, double* w, double* work,
+             const int* lwork, int* iwork, const int* liwork, int* info);
 // Present in OpenBLAS only; null with another BLAS.
 void openblas_set_num_threads(int threads) __attribute__((weak));
 }
@@ -67,6 +74,45 @@ inline Eigen::MatrixXd gram(const Eigen::MatrixXd& a, double alpha) {
     for (int i = 0; i < j; ++i) c(i, j) = c(j, i);
   }
   return c;
+}
+
+/// C += alpha A'A, the lower half of C only.
+inline void add_gram(const Eigen::MatrixXd& a, double alpha, Eigen::MatrixXd& c) {
+  use_one_thread();
+  const int n = int(a.cols()), k = int(a.rows());
+  const double one = 1;
+  if (n > 0 && k > 0) dsyrk_("L", "T", &n, &k, &alpha, a.data(), &k, &one, c.data(), &n);
+}
+
+/// A B.
+inline Eigen::MatrixXd product(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b) {
+  use_one_thread();
+  const int m = int(a.rows()), n = int(b.cols()), k = int(a.cols());
+  Eigen::MatrixXd c = Eigen::MatrixXd::Zero(m, n);
+  const double one = 1, zero = 0;
+  if (m > 0 && n > 0 && k > 0) dgemm_("N", "N", &m, &n, &k, &one, a.data(), &m, b.data(), &k, &zero, c.data(), &m);
+  return c;
+}
+
+/// Eigenvalues, ascending, and eigenvectors (columns) of a symmetric matrix.
+struct Eigenpairs {
+  Eigen::VectorXd values;
+  Eigen::MatrixXd vectors;
+};
+inline Eigenpairs eigen_symmetric(Eigen::MatrixXd a) {
+  use_one_thread();
+  const int n = int(a.rows());
+  Eigenpairs pairs{Eigen::VectorXd(n), {}};
+  int info = 0, wanted = -1, integers = 0;
+  double work_size = 0;
+  dsyevd_("V", "L", &n, a.data(), &n, pairs.values.data(), &work_size, &wanted, &integers, &wanted, &info);
+  const int size = int(work_size);
+  std::vector<double> work(static_cast<std::size_t>(size));
+  std::vector<int> integer_work(static_cast<std::size_t>(integers));
+  dsyevd_("V", "L", &n, a.data(), &n, pairs.values.data(), work.data(), &size, integer_work.data(), &integers, &info);
+  if (info != 0) throw std::runtime_error("the eigenvalues of a covariance could not be found");
+  pairs.vectors = std::move(a);
+  return pairs;
 }
 
 }  // namespace inchtide::blas

@@ -5,9 +5,9 @@
 #include <cmath>
 #include <set>
 
-#include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/estimate/estimators.hpp"
 
 namespace inchtide {
 
@@ -31,34 +31,9 @@ void Estimate::check() const {
 }
 
 Estimate sample_estimate(const ReturnTable& returns, double risk_free) {
-  const auto rows = returns.common_rows();
-  if (rows.size() < 2) {
-    throw InputError("estimate", fmt::format("{} return common to all assets is too few for a variance", rows.size()),
-                     "Give a longer history, a shorter interval (--every) or fewer assets");
-  }
-  Eigen::MatrixXd demeaned(Eigen::Index(rows.size()), returns.returns.cols());
-  for (std::size_t t = 0; t < rows.size(); ++t) {
-    demeaned.row(Eigen::Index(t)) = returns.returns.row(Eigen::Index(rows[t]));
-  }
-  const auto count = double(rows.size());
-  Estimate estimate;
-  estimate.assets = returns.assets;
-  Eigen::RowVectorXd mean = demeaned.colwise().mean();
-  demeaned.rowwise() -= mean;
-  const Eigen::RowVectorXd rounding = demeaned.colwise().mean();
-  mean += rounding;
-  demeaned.rowwise() -= rounding;
-  const double p = returns.periods_per_year;
-  estimate.expected_return = p * mean.transpose();
-  estimate.covariance = Covariance::known_semidefinite(blas::gram(demeaned, p / (count - 1)));
-  estimate.periods_per_year = p;
-  estimate.observations = rows.size();
-  estimate.rows_dropped = returns.observations() - rows.size();
-  const auto before = Eigen::Index(rows.front()) - returns.spans(Eigen::Index(rows.front()), 0);
-  estimate.from = before < 0 ? returns.start : returns.days[std::size_t(before)];
-  estimate.to = returns.days[rows.back()];
-  estimate.risk_free = risk_free;
-  return estimate;
+  EstimateOptions options;
+  options.risk_free = risk_free;
+  return estimate_by(returns, options).estimate;
 }
 
 }  // namespace inchtide

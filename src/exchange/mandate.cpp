@@ -268,8 +268,63 @@ void read_providers(const Section& section, const std::filesystem::path& folder,
   }
 }
 
-void read_estimate(const Section& section, Mandate& mandate) {
-  section.allow_only({"every", "from", "to", "last_period", "risk_free"});
+/// Percentages by asset code.
+std::map<std::string, double> figures_by_asset(const Section& section, const char* key) {
+  std::map<std::string, double> figures;
+  const auto* node = section.find(key);
+  if (node == nullptr) return figures;
+  const auto inner = section.inner(key, *node);
+  for (const auto& [asset, value] : inner.entries()) figures[lower_name(asset)] = *inner.percent(asset);
+  return figures;
+}
+
+void read_methods(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
+  auto& methods = mandate.methods;
+  if (const auto text = section.text("expected")) {
+    methods.expected = ExpectedMethod::parse(*text, section.place_of("expected"));
+  }
+  if (const auto text = section.text("covariance")) {
+    methods.covariance = CovarianceMethod::parse(*text, section.place_of("covariance"));
+  }
+  if (const auto text = section.text("denominator")) {
+    const std::vector<std::string> choices = {"sample", "population"};
+    const auto found = find_name(*text, choices);
+    if (!found) {
+      throw InputError(section.place_of("denominator"), fmt::format("there is no choice '{}'", *text),
+                       "Give \"sample\" (T-1) or \"population\" (T)");
+    }
+    methods.denominator = Denominator(*found);
+  }
+  const auto positive = [&](const char* key, double& target) {
+    const auto value = section.number(key);
+    if (!value) return;
+    if (!(*value > 0)) throw InputError(section.place_of(key), "it is not positive", "Give a positive number");
+    target = *value;
+  };
+  positive("risk_aversion", methods.risk_aversion);
+  positive("tau", methods.tau);
+  methods.premium = section.percent("premium");
+  if (const auto file = section.text("implied_weights")) mandate.implied_weights = folder / *file;
+  methods.own = figures_by_asset(section, "own");
+  methods.caps = figures_by_asset(section, "caps");
+}
+
+void read_views(const Section& section, Mandate& mandate) {
+  for (const auto& [name, node] : section.entries()) {
+    const auto view = section.inner(name, *node);
+    view.allow_only({"says", "confidence"});
+    const auto says = view.text("says");
+    if (!says) {
+      throw InputError(view.place("says", *node), "the key is missing", "Give says = \"KELPFARM = 8%\"");
+    }
+    mandate.methods.views.push_back(View::parse(*says, name, view.percent("confidence").value_or(0.5)));
+  }
+}
+
+void read_estimate(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
+  section.allow_only({"every", "from", "to", "last_period", "risk_free", "expected", "covariance", "denominator",
+                      "premium", "risk_aversion", "tau", "implied_weights", "own", "caps"});
+  read_methods(section, folder, mandate);
   if (const auto every = section.text("every")) {
     mandate.every = Interval::parse(*every, section.place_of("every"));
   }
@@ -344,7 +399,7 @@ Mandate read_mandate(const std::filesystem::path& path) {
         fmt::format("{}, line {}, column {}", path.string(), error.source().begin.line, error.source().begin.column),
         std::string(error.description()), "Check the TOML there");
   }
-  const std::vector<std::string> known = {"universe", "gather", "providers", "estimate",
+  const std::vector<std::string> known = {"universe", "gather", "providers", "estimate", "views",
                                           "limits",   "costs",  "schedules", "rehearsal"};
   const Section top(path, "", root);
   top.allow_only(known);
@@ -354,7 +409,8 @@ Mandate read_mandate(const std::filesystem::path& path) {
     if (name == "universe") read_universe(section, path.parent_path(), mandate);
     if (name == "gather") read_gather(section, path.parent_path(), mandate);
     if (name == "providers") read_providers(section, path.parent_path(), mandate);
-    if (name == "estimate") read_estimate(section, mandate);
+    if (name == "estimate") read_estimate(section, path.parent_path(), mandate);
+    if (name == "views") read_views(section, mandate);
     if (name == "limits") read_limits(section, mandate);
     if (name == "costs") read_costs(section, mandate);
     if (name == "schedules") read_schedules(section, mandate);

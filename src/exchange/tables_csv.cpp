@@ -14,7 +14,8 @@
 #include <optional>
 #include <sstream>
 
-#include "exchange/workers.hpp"
+#include "base/workers.hpp"
+#include "exchange/calendars.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"

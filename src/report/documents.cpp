@@ -170,6 +170,50 @@ Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures
   return {{"assets", list}, {"benchmark", benchmark != nullptr ? figures_json(*benchmark) : Json()}};
 }
 
+Json estimate_result(const Estimated& estimated, const BootstrapBands* bands) {
+  const auto rows_of = [](const Eigen::MatrixXd& matrix) {
+    auto rows = Json::array();
+    for (Eigen::Index i = 0; i < matrix.rows(); ++i) rows.push_back(list_of(matrix.row(i)));
+    return rows;
+  };
+  const auto maybe = [](const auto& value) { return value ? Json(*value) : Json(); };
+  const auto& e = estimated.estimate;
+  Json json{{"assets", e.assets}, {"expected_return", list_of(e.expected_return)}};
+  if (e.covariance.is_dense()) {
+    json["covariance"] = rows_of(e.covariance.matrix());
+  } else {
+    json["loadings"] = rows_of(e.covariance.loadings());
+    json["factor_covariance"] = rows_of(e.covariance.factor_covariance());
+    json["specific_variance"] = list_of(e.covariance.specific_variance());
+  }
+  json["returns"] = "simple";
+  json["denominator"] = e.denominator;
+  json["periods_per_year"] = e.periods_per_year;
+  json["observations"] = e.observations;
+  json["from"] = e.from ? Json(to_string(*e.from)) : Json();
+  json["to"] = e.to ? Json(to_string(*e.to)) : Json();
+  json["risk_free"] = e.risk_free;
+  json["standard_errors"] = list_of(estimated.standard_errors);
+  json["sample_means"] = list_of(estimated.sample_means);
+  json["expected_intensity"] = maybe(estimated.expected_intensity);
+  json["covariance_intensity"] = maybe(estimated.covariance_intensity);
+  json["own"] = estimated.own;
+  json["capped"] = estimated.capped;
+  const double condition = condition_number(e.covariance);
+  json["condition_number"] = std::isfinite(condition) ? Json(condition) : Json();
+  if (bands != nullptr) {
+    json["bands"] = {{"draws", bands->draws},
+                     {"block", bands->block},
+                     {"mean_low", list_of(bands->mean_low)},
+                     {"mean_high", list_of(bands->mean_high)},
+                     {"volatility_low", list_of(bands->volatility_low)},
+                     {"volatility_high", list_of(bands->volatility_high)},
+                     {"correlation_low", rows_of(bands->correlation_low)},
+                     {"correlation_high", rows_of(bands->correlation_high)}};
+  }
+  return json;
+}
+
 Json frontier_result(const Frontier& frontier, double risk_free) {
   const auto& estimate = frontier.estimate();
   auto corners = Json::array();

@@ -5,7 +5,9 @@
 ///                           short_histories, drop_misprints, field, fields.CODE, actions, dates, decimal
 ///     [gather]              store, provider, list
 ///     [providers.NAME]      see provider.hpp
-///     [estimate]            every, from, to, last_period, risk_free
+///     [estimate]            every, from, to, last_period, risk_free, expected, covariance, denominator, premium,
+///                           risk_aversion, tau, implied_weights, own.CODE, caps.CODE
+///     [views.NAME]          says, confidence
 ///     [limits]              name = "KELPFARM <= 12%"
 ///     [costs.CLASS]         bps, or buy_bps and sell_bps; CLASS is all, an asset, or "sector:bonds"
 ///     [schedules.NAME]      check = "1m"
@@ -20,6 +22,7 @@
 
 #include "inchtide/base/costs.hpp"
 #include "inchtide/base/day.hpp"
+#include "inchtide/estimate/estimators.hpp"
 #include "inchtide/exchange/provider.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
 #include "inchtide/frontier/limits.hpp"
@@ -50,6 +53,8 @@ struct Mandate {
   std::optional<Day> from, to;
   bool keep_last_period = false;    ///< use a last period that has not ended
   std::optional<double> risk_free;  ///< fraction per year
+  EstimateOptions methods;          ///< how to estimate; its risk-free rate and implied weights are filled in later
+  std::optional<std::filesystem::path> implied_weights;
 
   Limits limits;
   std::vector<CostClass> costs;

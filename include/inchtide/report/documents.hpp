@@ -8,6 +8,8 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/estimate/bootstrap.hpp"
+#include "inchtide/estimate/estimators.hpp"
 #include "inchtide/exchange/gather.hpp"
 #include "inchtide/frontier/frontier.hpp"
 #include "inchtide/prices/findings.hpp"
@@ -36,6 +38,9 @@ Json prices_on_json(const std::vector<PriceOnDay>& prices);
 
 /// `assets`, and `benchmark` (null without one).
 Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark);
+
+/// The fields that an estimate file holds, and what the estimate says of itself; `bands` where there are any.
+Json estimate_result(const Estimated& estimated, const BootstrapBands* bands);
 
 /// `corners`, `minimum_variance`, and `maximum_sharpe` (null where there is none).
 Json frontier_result(const Frontier& frontier, double risk_free);

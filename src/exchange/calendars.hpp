@@ -1,21 +1,12 @@
 #pragma once
-// What readers that work in several threads share.
+// The calendars that readers in several threads share.
 
-#include <tbb/info.h>
-
-#include <algorithm>
 #include <mutex>
 #include <vector>
 
 #include "inchtide/prices/day_list.hpp"
 
 namespace inchtide::exchange {
-
-/// As many as were asked for, but no more than there are processors; 0 asks for all of them.
-inline int workers(int threads) {
-  const int processors = tbb::info::default_concurrency();
-  return threads > 0 ? std::min(threads, processors) : processors;
-}
 
 /// Calendars that were seen, so that equal ones are kept once.
 class SharedCalendars {

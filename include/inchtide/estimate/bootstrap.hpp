@@ -1,0 +1,37 @@
+#pragma once
+/// How far the figures of a history might have come out differently: the stationary bootstrap of Politis & Romano 1994,
+/// Journal of the American Statistical Association 89.
+///
+/// A draw strings together blocks of periods from random starts, of random lengths with a given mean, around the
+/// history's end if need be; whole rows are taken, so that what belongs together stays together. Each draw has its own
+/// random numbers, so that the result is the same for any number of threads.
+
+#include <Eigen/Core>
+#include <cstdint>
+
+#include "inchtide/returns/return_table.hpp"
+
+namespace inchtide {
+
+struct BootstrapOptions {
+  int draws = 1000;
+  double block = 0;  ///< mean length of a block in periods, at least 1; T^(1/3) when 0
+  std::uint64_t seed = 1;
+  double coverage = 0.9;  ///< the band leaves out half of the rest on each side
+  int threads = 0;        ///< 0: as many as there are processors
+  bool correlations = false;
+};
+
+/// Bands per year, from the lower to the upper quantile of the draws.
+struct BootstrapBands {
+  Eigen::VectorXd mean_low, mean_high;                ///< N, fractions per year
+  Eigen::VectorXd volatility_low, volatility_high;    ///< N, fractions per root year
+  Eigen::MatrixXd correlation_low, correlation_high;  ///< N x N, where asked for
+  double block = 0;
+  int draws = 0;
+};
+
+/// @throws InputError when fewer than two common returns are left, or an option is out of range
+BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options);
+
+}  // namespace inchtide

@@ -1,0 +1,104 @@
+#pragma once
+/// From returns to an estimate, by the methods that people choose between.
+///
+/// Expected returns (p periods per year, mean m over T periods, deviation s):
+///
+/// | name | figure per year |
+/// | --- | --- |
+/// | `arithmetic` | p m |
+/// | `geometric` | (prod(1 + r))^(p/T) - 1; lower by about half the variance |
+/// | `exponential:H` | p x the mean with weights that halve every H periods |
+/// | `bayes-stein` | shrunk to the minimum-variance portfolio's mean: Jorion 1986, Journal of Financial and
+/// Quantitative Analysis 21(3) | | `market-model` | risk-free + beta x premium of the benchmark | | `implied` |
+/// risk-free + aversion x S w for given weights w: what would make them optimal | | `views` | the implied ones moved by
+/// views: Black & Litterman 1992, Financial Analysts Journal 48(5) |
+///
+/// Covariances: `sample`, `exponential:H`, `constant-correlation`, `scaled-identity`, `one-factor`, `nonlinear` (see
+/// shrinkage.hpp), `factors:K`.
+///
+/// The manager's own figures win over all of them, then caps; both are marked.
+
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "inchtide/estimate/estimate.hpp"
+
+namespace inchtide {
+
+struct ExpectedMethod {
+  enum class Kind { arithmetic, geometric, exponential, bayes_stein, market_model, implied, views };
+  Kind kind = Kind::arithmetic;
+  double half_life = 0;  ///< periods, for exponential
+
+  /// @throws InputError naming `where` for an unknown name (with the nearest) or a half-life that isn't positive
+  static ExpectedMethod parse(std::string_view text, std::string_view where);
+  std::string text() const;
+};
+
+struct CovarianceMethod {
+  enum class Kind { sample, exponential, constant_correlation, scaled_identity, one_factor, nonlinear, factors };
+  Kind kind = Kind::sample;
+  double half_life = 0;  ///< periods, for exponential
+  int factors = 0;       ///< for factors
+
+  /// @throws InputError as above
+  static CovarianceMethod parse(std::string_view text, std::string_view where);
+  std::string text() const;
+};
+
+/// What variances are divided by: T - 1 (sample) or T (population).
+enum class Denominator { sample, population };
+std::string to_string(Denominator denominator);
+
+/// A view: a portfolio (long and short positions by asset) and the return per year that it is expected to have, with a
+/// confidence from 0 (none) to 1 (certain).
+struct View {
+  std::string name;
+  std::vector<std::pair<std::string, double>> positions;
+  double expected_return = 0;
+  double confidence = 0.5;
+
+  /// Reads `KELPFARM = 8%` or `GALEWORK - TIDEMILL = 2%`. @throws InputError naming the view
+  static View parse(std::string_view text, const std::string& name, double confidence);
+};
+
+struct EstimateOptions {
+  ExpectedMethod expected;
+  CovarianceMethod covariance;
+  Denominator denominator = Denominator::sample;
+  double risk_free = 0;             ///< fraction per year
+  std::optional<double> premium;    ///< of the benchmark over the risk-free rate, per year; its own mean without it
+  double risk_aversion = 3;         ///< for implied returns: return per year asked for a unit of variance
+  Eigen::VectorXd implied_weights;  ///< N, for implied returns and views; equal weights when empty
+  std::vector<View> views;
+  double tau = 0.05;                        ///< how uncertain the implied returns are, as a fraction of the covariance
+  std::map<std::string, double> own, caps;  ///< by asset code in lower case: expected returns per year
+};
+
+/// What an estimate says of itself.
+struct Estimated {
+  Estimate estimate;
+  Eigen::VectorXd standard_errors;             ///< of the arithmetic means per year, p s / sqrt(T), N
+  Eigen::VectorXd sample_means;                ///< arithmetic, per year, before any method, N
+  std::optional<double> expected_intensity;    ///< of Bayes-Stein
+  std::optional<double> covariance_intensity;  ///< of linear shrinkage
+  std::optional<double> factor_share;          ///< of all variance, for factors
+  std::vector<std::string> own, capped;        ///< assets whose expected return is the manager's
+  std::vector<std::string> advice;             ///< sentences, e.g. about too few returns
+};
+
+/// Estimates from returns.
+/// @param benchmark the benchmark's returns on the same rows, for the market model; empty without one
+/// @throws InputError when fewer than two common returns are left, the method needs more, the market model has no
+///         benchmark, or a view or an own figure names an asset that isn't there
+Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options,
+                      const Eigen::VectorXd& benchmark = {});
+
+/// Largest over smallest eigenvalue of a covariance: how much a small change of its figures can change its inverse, and
+/// so the weights. Infinite when it is singular.
+double condition_number(const Covariance& covariance);
+
+}  // namespace inchtide

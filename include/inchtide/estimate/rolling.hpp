@@ -1,0 +1,50 @@
+#pragma once
+/// Mean and covariance over a window that moves along a history, for far less work than estimating each window afresh.
+///
+/// Rows that come in are added to sums of r - c and (r - c)(r - c)' and rows that go out are taken off, c being the
+/// mean of a fresh start. So that rounding cannot pile up, the sums are made afresh whenever the window's end passes a
+/// multiple of `refresh` rows; what comes out depends on the position alone, not on the way there.
+///
+/// @code
+/// #include <cassert>
+/// Eigen::MatrixXd returns(4, 1);
+/// returns << 0.01, 0.03, -0.02, 0.05;
+/// inchtide::RollingMoments moments(returns, 2);
+/// moments.move_to(3);  // rows 1 and 2
+/// assert(std::abs(moments.mean()[0] - 0.005) < 1e-15);
+/// @endcode
+
+#include <Eigen/Core>
+#include <cmath>
+
+#include "inchtide/estimate/estimators.hpp"
+
+namespace inchtide {
+
+class RollingMoments {
+ public:
+  /// @param returns T x N, finite; must outlive this object
+  /// @param window rows in the window, at least 2 and at most T
+  /// @param refresh rows between fresh starts; the window's length when 0
+  /// @throws InputError when the window doesn't fit
+  RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index window, Eigen::Index refresh = 0);
+
+  /// Moves the window to the rows [end - window, end).
+  /// @throws InputError when it would stand out of the history
+  void move_to(Eigen::Index end);
+
+  Eigen::VectorXd mean() const;  ///< N, per period
+  /// N x N, per period.
+  Eigen::MatrixXd covariance(Denominator denominator = Denominator::sample) const;
+
+ private:
+  void start_at(Eigen::Index end);
+  void add(Eigen::Index first, Eigen::Index count, double sign);
+
+  const Eigen::MatrixXd& returns_;
+  Eigen::Index window_, refresh_, end_ = -1;
+  Eigen::VectorXd center_, sum_;
+  Eigen::MatrixXd squares_;  // lower half
+};
+
+}  // namespace inchtide

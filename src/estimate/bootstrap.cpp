@@ -1,0 +1,174 @@
+#include "inchtide/estimate/bootstrap.hpp"
+
+#include <fmt/format.h>
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "base/workers.hpp"
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+/// Random numbers of one draw: the mixing function of Steele, Lea & Flood 2014 (OOPSLA) over a counter.
+class DrawBits {
+ public:
+  DrawBits(std::uint64_t seed, std::uint64_t draw) : state_(mixed(seed) ^ mixed(draw + 0x9E3779B97F4A7C15u)) {}
+
+  std::uint64_t next() { return mixed(state_ += 0x9E3779B97F4A7C15u); }
+  double uniform() { return double(next() >> 11) * 0x1p-53; }
+  std::size_t below(std::size_t count) { return std::size_t(uniform() * double(count)); }
+
+ private:
+  static std::uint64_t mixed(std::uint64_t z) {
+    z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9u;
+    z = (z ^ (z >> 27)) * 0x94D049BB133111EBu;
+    return z ^ (z >> 31);
+  }
+  std::uint64_t state_;
+};
+
+/// The rows of one draw.
+void draw_rows(DrawBits bits, double block, std::vector<std::size_t>& rows) {
+  const auto count = rows.size();
+  const double new_block = 1 / block;
+  std::size_t row = bits.below(count);
+  rows[0] = row;
+  for (std::size_t t = 1; t < count; ++t) {
+    row = bits.uniform() < new_block ? bits.below(count) : (row + 1 == count ? 0 : row + 1);
+    rows[t] = row;
+  }
+}
+
+/// The value that a share `at` of the draws lies below, between two of them by their distance.
+double quantile(std::vector<double>& values, double at) {
+  const double place = at * double(values.size() - 1);
+  const auto below = std::size_t(place);
+  std::ranges::nth_element(values, values.begin() + std::ptrdiff_t(below));
+  const double low = values[below];
+  if (below + 1 == values.size()) return low;
+  const double high = *std::min_element(values.begin() + std::ptrdiff_t(below) + 1, values.end());
+  return low + (place - double(below)) * (high - low);
+}
+
+void check(const BootstrapOptions& options, std::size_t periods) {
+  const auto fail = [](const std::string& problem, const std::string& remedy) {
+    throw InputError("bootstrap", problem, remedy);
+  };
+  if (periods < 2) fail(fmt::format("{} return common to all assets is too few", periods), "Give a longer history");
+  if (options.draws < 2) fail(fmt::format("{} draws", options.draws), "Give at least 2; 1,000 is usual");
+  if (options.block != 0 && !(options.block >= 1)) {
+    fail(fmt::format("blocks of {} periods", options.block), "Give at least 1");
+  }
+  if (!(options.coverage > 0 && options.coverage < 1)) {
+    fail(fmt::format("a coverage of {}", options.coverage), "Give a fraction between 0 and 1");
+  }
+}
+
+/// Figures of every draw, one row a draw.
+struct Draws {
+  Eigen::MatrixXd means, volatilities, correlations;  // correlations: the lower half, column after column
+};
+
+class Bootstrap {
+ public:
+  Bootstrap(const ReturnTable& table, const BootstrapOptions& options)
+      : options_(options), rows_(table.common_rows()), p_(table.periods_per_year) {
+    check(options, rows_.size());
+    block_ = options.block > 0 ? options.block : std::max(1.0, std::cbrt(double(rows_.size())));
+    data_ = table.returns(rows_, Eigen::all).transpose();  // an asset a row, so that a period lies together
+    center_ = data_.rowwise().mean();
+    data_.colwise() -= center_;
+  }
+
+  BootstrapBands bands() {
+    const auto n = data_.rows();
+    Draws draws{Eigen::MatrixXd(options_.draws, n), Eigen::MatrixXd(options_.draws, n), {}};
+    if (options_.correlations) draws.correlations.resize(options_.draws, n * (n - 1) / 2);
+    tbb::task_arena arena(workers(options_.threads));
+    arena.execute([&] {
+      tbb::parallel_for(tbb::blocked_range<int>(0, options_.draws, 16), [&](const auto& range) {
+        std::vector<std::size_t> rows(rows_.size());
+        for (int draw = range.begin(); draw != range.end(); ++draw) one_draw(draw, rows, draws);
+      });
+    });
+    BootstrapBands bands;
+    bands.block = block_;
+    bands.draws = options_.draws;
+    band(draws.means, bands.mean_low, bands.mean_high);
+    band(draws.volatilities, bands.volatility_low, bands.volatility_high);
+    if (options_.correlations) correlation_bands(draws.correlations, bands);
+    return bands;
+  }
+
+ private:
+  void one_draw(int draw, std::vector<std::size_t>& rows, Draws& draws) const {
+    const auto n = data_.rows();
+    const double count = double(rows.size());
+    draw_rows(DrawBits(options_.seed, std::uint64_t(draw)), block_, rows);
+    Eigen::VectorXd sum = Eigen::VectorXd::Zero(n), squares = Eigen::VectorXd::Zero(n);
+    for (auto row : rows) {
+      const auto period = data_.col(Eigen::Index(row));
+      sum += period;
+      squares += period.cwiseAbs2();
+    }
+    const Eigen::VectorXd left = (squares - sum.cwiseAbs2() / count).cwiseMax(0);
+    draws.means.row(draw) = p_ * (center_ + sum / count).transpose();
+    draws.volatilities.row(draw) = (p_ * left / (count - 1)).cwiseSqrt().transpose();
+    if (!options_.correlations) return;
+    Eigen::MatrixXd taken(n, Eigen::Index(rows.size()));
+    for (std::size_t t = 0; t < rows.size(); ++t) taken.col(Eigen::Index(t)) = data_.col(Eigen::Index(rows[t]));
+    taken.colwise() -= sum / count;
+    const Eigen::MatrixXd products = taken * taken.transpose();
+    Eigen::Index at = 0;
+    for (Eigen::Index j = 0; j < n; ++j) {
+      for (Eigen::Index i = j + 1; i < n; ++i) {
+        const double scale = std::sqrt(products(i, i) * products(j, j));
+        draws.correlations(draw, at++) = scale > 0 ? products(i, j) / scale : 0;
+      }
+    }
+  }
+
+  void band(const Eigen::MatrixXd& draws, Eigen::VectorXd& low, Eigen::VectorXd& high) const {
+    low.resize(draws.cols());
+    high.resize(draws.cols());
+    for (Eigen::Index i = 0; i < draws.cols(); ++i) {
+      std::vector<double> values(draws.col(i).begin(), draws.col(i).end());
+      low[i] = quantile(values, (1 - options_.coverage) / 2);
+      high[i] = quantile(values, (1 + options_.coverage) / 2);
+    }
+  }
+
+  void correlation_bands(const Eigen::MatrixXd& draws, BootstrapBands& bands) const {
+    const auto n = data_.rows();
+    Eigen::VectorXd low, high;
+    band(draws, low, high);
+    bands.correlation_low = bands.correlation_high = Eigen::MatrixXd::Identity(n, n);
+    Eigen::Index at = 0;
+    for (Eigen::Index j = 0; j < n; ++j) {
+      for (Eigen::Index i = j + 1; i < n; ++i, ++at) {
+        bands.correlation_low(i, j) = bands.correlation_low(j, i) = low[at];
+        bands.correlation_high(i, j) = bands.correlation_high(j, i) = high[at];
+      }
+    }
+  }
+
+  const BootstrapOptions& options_;
+  std::vector<std::size_t> rows_;
+  double p_;
+  double block_ = 1;
+  Eigen::MatrixXd data_;  // N x T, demeaned
+  Eigen::VectorXd center_;
+};
+
+}  // namespace
+
+BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options) {
+  return Bootstrap(returns, options).bands();
+}
+
+}  // namespace inchtide

@@ -1,0 +1,417 @@
+#include "inchtide/estimate/estimators.hpp"
+
+#include <fmt/format.h>
+
+#include <Eigen/Cholesky>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/blas.hpp"
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
+#include "inchtide/estimate/shrinkage.hpp"
+
+namespace inchtide {
+namespace {
+
+const std::vector<std::string> expected_names = {"arithmetic",   "geometric", "exponential", "bayes-stein",
+                                                 "market-model", "implied",   "views"};
+const std::vector<std::string> covariance_names = {
+    "sample", "exponential", "constant-correlation", "scaled-identity", "one-factor", "nonlinear", "factors"};
+
+/// `name:figure` taken apart.
+struct Named {
+  std::size_t kind;
+  std::optional<double> figure;
+};
+
+Named parse_named(std::string_view text, const std::vector<std::string>& names, std::string_view where) {
+  const auto colon = text.find(':');
+  const auto name = text.substr(0, colon);
+  const auto found = find_name(name, names);
+  if (!found) {
+    throw InputError(std::string(where), fmt::format("there is no method '{}'", name), did_you_mean(name, names));
+  }
+  const bool takes = names[*found] == "exponential" || names[*found] == "factors";
+  if (takes != (colon != std::string_view::npos)) {
+    throw InputError(std::string(where), fmt::format("'{}' {}", text, takes ? "needs a figure" : "takes no figure"),
+                     takes ? fmt::format("Write it like {}:{}", names[*found], names[*found] == "factors" ? 3 : 36)
+                           : "Leave it out");
+  }
+  if (!takes) return {*found, std::nullopt};
+  const auto figure = parse_number(text.substr(colon + 1));
+  if (!figure || !(*figure > 0)) {
+    throw InputError(std::string(where), fmt::format("'{}' is not a positive number", text.substr(colon + 1)),
+                     names[*found] == "factors" ? "Give a number of factors" : "Give a half-life in periods");
+  }
+  return {*found, figure};
+}
+
+/// Complete rows, with weights that add up to 1.
+struct Data {
+  Eigen::MatrixXd returns;    // T x N
+  Eigen::VectorXd benchmark;  // T, or empty
+  std::vector<std::size_t> rows;
+  double p;
+
+  double count() const { return double(returns.rows()); }
+};
+
+Data complete(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
+  Data data{{}, {}, table.common_rows(), table.periods_per_year};
+  if (benchmark.size() > 0) {
+    std::erase_if(data.rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
+  }
+  if (data.rows.size() < 2) {
+    throw InputError("estimate",
+                     fmt::format("{} return common to all assets is too few for a variance", data.rows.size()),
+                     "Give a longer history, a shorter interval (--every) or fewer assets");
+  }
+  data.returns = table.returns(data.rows, Eigen::all);
+  if (benchmark.size() > 0) data.benchmark = benchmark(data.rows);
+  return data;
+}
+
+/// Means by weights that add up to 1, and what is left around them; the rounding of the mean is corrected.
+struct Demeaned {
+  Eigen::RowVectorXd mean;
+  Eigen::MatrixXd rest;
+};
+
+Demeaned demean(const Eigen::MatrixXd& returns, const Eigen::VectorXd& weights) {
+  Demeaned result{weights.transpose() * returns, returns};
+  result.rest.rowwise() -= result.mean;
+  const Eigen::RowVectorXd rounding = weights.transpose() * result.rest;
+  result.mean += rounding;
+  result.rest.rowwise() -= rounding;
+  return result;
+}
+
+/// Weights that halve every `half_life` rows back from the last, adding up to 1.
+Eigen::VectorXd halving_weights(Eigen::Index count, double half_life) {
+  Eigen::VectorXd weights(count);
+  for (Eigen::Index t = 0; t < count; ++t) weights[t] = std::exp2(-double(count - 1 - t) / half_life);
+  return weights / weights.sum();
+}
+
+Eigen::VectorXd equal_weights(Eigen::Index count) {
+  return Eigen::VectorXd::Constant(count, 1 / double(count));
+}
+
+/// Solves S x = b for a positive definite S.
+Eigen::MatrixXd solved(const Eigen::MatrixXd& s, const Eigen::MatrixXd& b, const char* method) {
+  const Eigen::LDLT<Eigen::MatrixXd> factor(s);
+  const double least = factor.vectorD().minCoeff(), most = factor.vectorD().maxCoeff();
+  if (factor.info() != Eigen::Success || !(least > 1e-13 * most)) {
+    throw InputError(method, "the covariance is singular, and this method needs its inverse",
+                     "Give a longer history or fewer assets, or shrink the covariance");
+  }
+  return factor.solve(b);
+}
+
+class Estimation {
+ public:
+  Estimation(const ReturnTable& table, const EstimateOptions& options, const Eigen::VectorXd& benchmark)
+      : table_(table),
+        options_(options),
+        data_(complete(table,
+                       options.expected.kind == ExpectedMethod::Kind::market_model ? benchmark : Eigen::VectorXd())) {
+    plain_ = demean(data_.returns, equal_weights(data_.returns.rows()));
+  }
+
+  Estimated result() {
+    Estimated result;
+    auto& estimate = result.estimate;
+    estimate.assets = table_.assets;
+    estimate.denominator = to_string(options_.denominator);
+    estimate.periods_per_year = data_.p;
+    estimate.observations = data_.rows.size();
+    estimate.rows_dropped = table_.observations() - data_.rows.size();
+    const auto first = Eigen::Index(data_.rows.front());
+    const auto before = first - table_.spans(first, 0);
+    estimate.from = before < 0 ? table_.start : table_.days[std::size_t(before)];
+    estimate.to = table_.days[data_.rows.back()];
+    estimate.risk_free = options_.risk_free;
+    sample_ = data_.p * blas::gram(plain_.rest, 1 / degrees());
+    result.sample_means = data_.p * plain_.mean.transpose();
+    const Eigen::VectorXd sd = (plain_.rest.colwise().squaredNorm() / (data_.count() - 1)).cwiseSqrt();
+    result.standard_errors = data_.p * sd / std::sqrt(data_.count());
+    estimate.covariance = covariance(result);
+    estimate.expected_return = expected(result);
+    take_own_figures(result);
+    advise(result);
+    return result;
+  }
+
+ private:
+  double degrees() const { return data_.count() - (options_.denominator == Denominator::sample ? 1 : 0); }
+
+  Covariance covariance(Estimated& result) const {
+    using Kind = CovarianceMethod::Kind;
+    const auto& method = options_.covariance;
+    const auto shrunk = [&](const Shrunk& by) {
+      result.covariance_intensity = by.intensity;
+      return Covariance::known_semidefinite(data_.p * by.matrix);
+    };
+    switch (method.kind) {
+      case Kind::sample: return Covariance::known_semidefinite(sample_);
+      case Kind::exponential: return Covariance::known_semidefinite(exponential(method.half_life));
+      case Kind::constant_correlation: return shrunk(shrink_to_constant_correlation(plain_.rest, degrees()));
+      case Kind::scaled_identity: return shrunk(shrink_to_scaled_identity(plain_.rest, degrees()));
+      case Kind::one_factor: return shrunk(shrink_to_one_factor(plain_.rest, degrees()));
+      case Kind::nonlinear: return Covariance::known_semidefinite(data_.p * nonlinear_shrinkage(plain_.rest));
+      case Kind::factors: break;
+    }
+    auto factors = principal_factors(sample_, method.factors);
+    result.factor_share = factors.share;
+    return Covariance::factors(std::move(factors.loadings), Eigen::MatrixXd::Identity(method.factors, method.factors),
+                               std::move(factors.specific_variance));
+  }
+
+  /// sum w (r - m)(r - m)' with weights that halve; for a sample over 1 - sum w^2, which corrects the bias of the mean.
+  Eigen::MatrixXd exponential(double half_life) const {
+    const auto weights = halving_weights(data_.returns.rows(), half_life);
+    auto around = demean(data_.returns, weights);
+    around.rest = weights.cwiseSqrt().asDiagonal() * around.rest;
+    const double left = options_.denominator == Denominator::sample ? 1 - weights.squaredNorm() : 1;
+    if (!(left > 1e-9)) {
+      throw InputError("covariance", fmt::format("a half-life of {} periods leaves one return to go by", half_life),
+                       "Give a longer one");
+    }
+    return data_.p * blas::gram(around.rest, 1 / left);
+  }
+
+  Eigen::VectorXd expected(Estimated& result) const {
+    using Kind = ExpectedMethod::Kind;
+    const double p = data_.p;
+    switch (options_.expected.kind) {
+      case Kind::arithmetic: return result.sample_means;
+      case Kind::geometric:
+        return ((1 + data_.returns.array()).log().colwise().sum() * (p / data_.count())).exp().transpose() - 1;
+      case Kind::exponential:
+        return p * demean(data_.returns, halving_weights(data_.returns.rows(), options_.expected.half_life))
+                       .mean.transpose();
+      case Kind::bayes_stein: return bayes_stein(result);
+      case Kind::market_model: return market_model();
+      case Kind::implied: return implied(result.estimate.covariance);
+      case Kind::views: return with_views(result.estimate.covariance);
+    }
+    return result.sample_means;
+  }
+
+  /// (1 - w) m + w m0 with m0 the mean of the minimum-variance portfolio and
+  /// w = (N + 2) / (N + 2 + T (m - m0)' V^-1 (m - m0)), V = (T - 1)/(T - N - 2) S, per period.
+  Eigen::VectorXd bayes_stein(Estimated& result) const {
+    const double n = double(data_.returns.cols()), t = data_.count();
+    if (t <= n + 2) {
+      throw InputError("bayes-stein", fmt::format("{:.0f} returns for {:.0f} assets are too few", t, n),
+                       fmt::format("Give at least {:.0f} returns, or fewer assets", n + 3));
+    }
+    const Eigen::VectorXd mean = plain_.mean.transpose();
+    const Eigen::VectorXd ones = Eigen::VectorXd::Ones(mean.size());
+    const Eigen::MatrixXd v = blas::gram(plain_.rest, 1 / (t - n - 2));  // (T-1)/(T-N-2) of the sample covariance
+    const Eigen::VectorXd inverse_ones = solved(v, ones, "bayes-stein");
+    const double common = inverse_ones.dot(mean) / inverse_ones.sum();
+    const Eigen::VectorXd apart = mean.array() - common;
+    const double distance = apart.dot(solved(v, apart, "bayes-stein").col(0));
+    const double w = (n + 2) / (n + 2 + t * distance);
+    result.expected_intensity = w;
+    return data_.p * ((1 - w) * mean.array() + w * common);
+  }
+
+  Eigen::VectorXd market_model() const {
+    if (data_.benchmark.size() == 0) {
+      throw InputError("market-model", "there is no benchmark", "Name one (--benchmark), or choose another method");
+    }
+    const auto market = demean(data_.benchmark, equal_weights(data_.benchmark.size()));
+    const double variance = market.rest.squaredNorm();
+    if (!(variance > 0)) throw InputError("market-model", "the benchmark never moves", "Choose another benchmark");
+    const Eigen::VectorXd beta = plain_.rest.transpose() * market.rest.col(0) / variance;
+    const double premium = options_.premium.value_or(data_.p * market.mean[0] - options_.risk_free);
+    return options_.risk_free + (premium * beta).array();
+  }
+
+  Eigen::VectorXd implied_weights() const {
+    const auto n = data_.returns.cols();
+    if (options_.implied_weights.size() == 0) return equal_weights(n);
+    if (options_.implied_weights.size() != n) {
+      throw InputError("implied", fmt::format("{} weights for {} assets", options_.implied_weights.size(), n),
+                       "Give one an asset");
+    }
+    return options_.implied_weights;
+  }
+
+  Eigen::VectorXd implied(const Covariance& covariance) const {
+    return options_.risk_free + (options_.risk_aversion * covariance.product(implied_weights())).array();
+  }
+
+  /// E = pi + tau S P' (P tau S P' + W)^-1 (q - P pi), W diagonal with (1 - c)/c times the variance of each view.
+  Eigen::VectorXd with_views(const Covariance& covariance) const {
+    const Eigen::VectorXd prior = implied(covariance);
+    if (options_.views.empty()) {
+      throw InputError("views", "there are none", "Give [views] in the mandate, or choose implied");
+    }
+    const auto k = Eigen::Index(options_.views.size());
+    Eigen::MatrixXd positions = Eigen::MatrixXd::Zero(prior.size(), k);  // P'
+    Eigen::VectorXd said(k), doubt(k);
+    for (Eigen::Index v = 0; v < k; ++v) {
+      const auto& view = options_.views[std::size_t(v)];
+      for (const auto& [asset, amount] : view.positions) {
+        const auto found = find_name(asset, table_.assets);
+        if (!found) {
+          throw InputError(fmt::format("view {}", view.name), fmt::format("no asset has the code '{}'", asset),
+                           did_you_mean(asset, table_.assets));
+        }
+        positions(Eigen::Index(*found), v) += amount;
+      }
+      if (!(view.confidence > 0) || view.confidence > 1) {
+        throw InputError(fmt::format("view {}", view.name), fmt::format("a confidence of {}", view.confidence),
+                         "Give more than 0% and at most 100%");
+      }
+      said[v] = view.expected_return;
+      doubt[v] = (1 - view.confidence) / view.confidence;
+    }
+    Eigen::MatrixXd moved(prior.size(), k);  // tau S P'
+    for (Eigen::Index v = 0; v < k; ++v) moved.col(v) = options_.tau * covariance.product(positions.col(v));
+    Eigen::MatrixXd spread = positions.transpose() * moved;
+    spread.diagonal() += spread.diagonal().cwiseProduct(doubt);
+    return prior + moved * solved(spread, said - positions.transpose() * prior, "views");
+  }
+
+  void take_own_figures(Estimated& result) const {
+    auto& expected = result.estimate.expected_return;
+    const auto position = [&](const std::string& asset) {
+      const auto found = find_name(asset, table_.assets);
+      if (!found) {
+        throw InputError(asset, "an expected return is given, but no asset has this code",
+                         did_you_mean(asset, table_.assets));
+      }
+      return *found;
+    };
+    for (const auto& [asset, figure] : options_.own) {
+      const auto i = position(asset);
+      expected[Eigen::Index(i)] = figure;
+      result.own.push_back(table_.assets[i]);
+    }
+    for (const auto& [asset, most] : options_.caps) {
+      const auto i = position(asset);
+      if (const auto own = options_.own.find(asset); own != options_.own.end() && own->second > most) {
+        throw InputError(
+            asset,
+            fmt::format("its own figure {} is above its cap {}", short_percent(own->second), short_percent(most)),
+            "Change one of them");
+      }
+      if (expected[Eigen::Index(i)] <= most) continue;
+      expected[Eigen::Index(i)] = most;
+      result.capped.push_back(table_.assets[i]);
+    }
+  }
+
+  void advise(Estimated& result) const {
+    const auto n = std::size_t(data_.returns.cols()), t = data_.rows.size();
+    const bool plain = options_.covariance.kind == CovarianceMethod::Kind::sample ||
+                       options_.covariance.kind == CovarianceMethod::Kind::exponential;
+    if (plain && t <= n) {
+      result.advice.push_back(
+          fmt::format("{} returns for {} assets: the sample covariance is singular, and some portfolios seem riskless. "
+                      "Use a longer history, a shorter interval (--every) or fewer assets, or shrink it: --covariance "
+                      "scaled-identity or nonlinear",
+                      t, n));
+    } else if (plain && t < 5 * n) {
+      result.advice.push_back(fmt::format(
+          "{} returns for {} assets, {:.1f} each: the sample covariance is loose; compare constant-correlation "
+          "or nonlinear (--covariance)",
+          t, n, double(t) / double(n)));
+    }
+    const Eigen::ArrayXd signal = result.sample_means.array().abs() / result.standard_errors.array().max(1e-300);
+    const auto unsure = (signal < 2).count();
+    if (unsure > 0 && options_.expected.kind == ExpectedMethod::Kind::arithmetic) {
+      result.advice.push_back(fmt::format(
+          "{} of {} means lie within two standard errors of zero: the history hardly says what to expect", unsure, n));
+    }
+  }
+
+  const ReturnTable& table_;
+  const EstimateOptions& options_;
+  Data data_;
+  Demeaned plain_;
+  Eigen::MatrixXd sample_;  // per year
+};
+
+}  // namespace
+
+ExpectedMethod ExpectedMethod::parse(std::string_view text, std::string_view where) {
+  const auto named = parse_named(text, expected_names, where);
+  return {Kind(named.kind), named.figure.value_or(0)};
+}
+
+std::string ExpectedMethod::text() const {
+  const auto& name = expected_names[std::size_t(kind)];
+  return kind == Kind::exponential ? fmt::format("{}:{:g}", name, half_life) : name;
+}
+
+CovarianceMethod CovarianceMethod::parse(std::string_view text, std::string_view where) {
+  const auto named = parse_named(text, covariance_names, where);
+  CovarianceMethod method{Kind(named.kind)};
+  if (method.kind == Kind::exponential) method.half_life = *named.figure;
+  if (method.kind == Kind::factors) {
+    method.factors = int(std::min(*named.figure, 1e6));
+    if (double(method.factors) != *named.figure) {
+      throw InputError(std::string(where), fmt::format("'{}' is not a whole number of factors", text),
+                       "Write it like factors:3");
+    }
+  }
+  return method;
+}
+
+std::string CovarianceMethod::text() const {
+  const auto& name = covariance_names[std::size_t(kind)];
+  if (kind == Kind::exponential) return fmt::format("{}:{:g}", name, half_life);
+  return kind == Kind::factors ? fmt::format("{}:{}", name, factors) : name;
+}
+
+std::string to_string(Denominator denominator) {
+  return denominator == Denominator::sample ? "T-1" : "T";
+}
+
+View View::parse(std::string_view text, const std::string& name, double confidence) {
+  const auto fail = [&](const std::string& problem) {
+    throw InputError(fmt::format("view {}", name), fmt::format("'{}': {}", text, problem),
+                     "Write it like 'KELPFARM = 8%' or 'GALEWORK - TIDEMILL = 2%'");
+  };
+  const auto equals = text.find('=');
+  if (equals == std::string_view::npos) fail("it has no '='");
+  View view{name, {}, fraction_from_percent(text.substr(equals + 1), fmt::format("view {}", name)), confidence};
+  double sign = 1;
+  std::string code;
+  const auto take = [&] {
+    if (code.empty()) fail("a code is missing");
+    view.positions.emplace_back(code, sign);
+    code.clear();
+  };
+  for (char c : text.substr(0, equals)) {
+    if (c == ' ') continue;
+    if (c == '-' || c == '+') {
+      take();
+      sign = c == '-' ? -1 : 1;
+    } else {
+      code += c;
+    }
+  }
+  take();
+  return view;
+}
+
+double condition_number(const Covariance& covariance) {
+  const auto values = blas::eigen_symmetric(covariance.matrix()).values;
+  const double least = values[0], most = values[values.size() - 1];
+  return least > 1e-15 * most * double(values.size()) ? most / least : std::numeric_limits<double>::infinity();
+}
+
+Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options, const Eigen::VectorXd& benchmark) {
+  return Estimation(returns, options, benchmark).result();
+}
+
+}  // namespace inchtide
