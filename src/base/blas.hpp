@@ -3,6 +3,7 @@
 // column-major with leading dimension equal to their rows unless said. All calls run on one thread.
 
 #include <Eigen/Core>
+#include <algorithm>
 #include <stdexcept>
 #include <vector>
 
@@ -11,6 +12,8 @@ void dgemv_(const char* trans, const int* m, const int* n, const double* alpha, 
             const double* x, const int* incx, const double* beta, double* y, const int* incy);
 void dsyrk_(const char* uplo, const char* trans, const int* n, const int* k, const double* alpha, const double* a,
             const int* lda, const double* beta, double* c, const int* ldc);
+void dsyr2k_(const char* uplo, const char* trans, const int* n, const int* k, const double* alpha, const double* a,
+             const int* lda, const double* b, const int* ldb, const double* beta, double* c, const int* ldc);
 void dger_(const int* m, const int* n, const double* alpha, const double* x, const int* incx, const double* y,
            const int* incy, double* a, const int* lda);
 void dgemm_(const char* transa, const char* transb, const int* m, const int* n, const int* k, const double* alpha,
@@ -63,6 +66,22 @@ inline bool factorise(Eigen::MatrixXd& a) {
   return info == 0;
 }
 
+/// Copies the lower half of a square matrix into its upper half, in blocks that stay in the cache.
+inline void mirror_lower(Eigen::MatrixXd& c) {
+  constexpr Eigen::Index block = 32;
+  const auto n = c.rows();
+  for (Eigen::Index j = 0; j < n; j += block) {
+    const auto columns = std::min(block, n - j);
+    for (Eigen::Index a = j; a < j + columns; ++a) {
+      for (Eigen::Index b = a + 1; b < j + columns; ++b) c(a, b) = c(b, a);
+    }
+    for (Eigen::Index i = j + block; i < n; i += block) {
+      const auto rows = std::min(block, n - i);
+      c.block(j, i, columns, rows).noalias() = c.block(i, j, rows, columns).transpose();
+    }
+  }
+}
+
 /// alpha A'A as a full symmetric matrix.
 inline Eigen::MatrixXd gram(const Eigen::MatrixXd& a, double alpha) {
   use_one_thread();
@@ -70,9 +89,7 @@ inline Eigen::MatrixXd gram(const Eigen::MatrixXd& a, double alpha) {
   Eigen::MatrixXd c = Eigen::MatrixXd::Zero(n, n);
   const double zero = 0;
   if (n > 0 && k > 0) dsyrk_("L", "T", &n, &k, &alpha, a.data(), &k, &zero, c.data(), &n);
-  for (int j = 1; j < n; ++j) {
-    for (int i = 0; i < j; ++i) c(i, j) = c(j, i);
-  }
+  mirror_lower(c);
   return c;
 }
 
@@ -82,6 +99,14 @@ inline void add_gram(const Eigen::MatrixXd& a, double alpha, Eigen::MatrixXd& c)
   const int n = int(a.cols()), k = int(a.rows());
   const double one = 1;
   if (n > 0 && k > 0) dsyrk_("L", "T", &n, &k, &alpha, a.data(), &k, &one, c.data(), &n);
+}
+
+/// C += alpha (A'B + B'A), the lower half of C only.
+inline void add_cross_gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, double alpha, Eigen::MatrixXd& c) {
+  use_one_thread();
+  const int n = int(a.cols()), k = int(a.rows());
+  const double one = 1;
+  if (n > 0 && k > 0) dsyr2k_("L", "T", &n, &k, &alpha, a.data(), &k, b.data(), &k, &one, c.data(), &n);
 }
 
 /// A B.

@@ -51,16 +51,17 @@ Named parse_named(std::string_view text, const std::vector<std::string>& names, 
 
 /// Complete rows, with weights that add up to 1.
 struct Data {
-  Eigen::MatrixXd returns;    // T x N
-  Eigen::VectorXd benchmark;  // T, or empty
+  Eigen::MatrixXd picked;          // the rows used, where that isn't all of them
+  const Eigen::MatrixXd* returns;  // T x N: these, or the table's own
+  Eigen::VectorXd benchmark;       // T, or empty
   std::vector<std::size_t> rows;
   double p;
 
-  double count() const { return double(returns.rows()); }
+  double count() const { return double(rows.size()); }
 };
 
 Data complete(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
-  Data data{{}, {}, table.common_rows(), table.periods_per_year};
+  Data data{{}, &table.returns, {}, table.common_rows(), table.periods_per_year};
   if (benchmark.size() > 0) {
     std::erase_if(data.rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
   }
@@ -69,7 +70,10 @@ Data complete(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
                      fmt::format("{} return common to all assets is too few for a variance", data.rows.size()),
                      "Give a longer history, a shorter interval (--every) or fewer assets");
   }
-  data.returns = table.returns(data.rows, Eigen::all);
+  if (data.rows.size() < table.observations()) {
+    data.picked = table.returns(data.rows, Eigen::all);
+    data.returns = nullptr;
+  }
   if (benchmark.size() > 0) data.benchmark = benchmark(data.rows);
   return data;
 }
@@ -81,11 +85,15 @@ struct Demeaned {
 };
 
 Demeaned demean(const Eigen::MatrixXd& returns, const Eigen::VectorXd& weights) {
-  Demeaned result{weights.transpose() * returns, returns};
-  result.rest.rowwise() -= result.mean;
-  const Eigen::RowVectorXd rounding = weights.transpose() * result.rest;
-  result.mean += rounding;
-  result.rest.rowwise() -= rounding;
+  Demeaned result{Eigen::RowVectorXd(returns.cols()), Eigen::MatrixXd(returns.rows(), returns.cols())};
+  for (Eigen::Index i = 0; i < result.rest.cols(); ++i) {  // a column at a time, while it is in the cache
+    auto column = result.rest.col(i);
+    const double mean = weights.dot(returns.col(i));
+    column = returns.col(i).array() - mean;
+    const double rounding = weights.dot(column);
+    column.array() -= rounding;
+    result.mean[i] = mean + rounding;
+  }
   return result;
 }
 
@@ -118,7 +126,7 @@ class Estimation {
         options_(options),
         data_(complete(table,
                        options.expected.kind == ExpectedMethod::Kind::market_model ? benchmark : Eigen::VectorXd())) {
-    plain_ = demean(data_.returns, equal_weights(data_.returns.rows()));
+    plain_ = demean(returns(), equal_weights(returns().rows()));
   }
 
   Estimated result() {
@@ -134,10 +142,10 @@ class Estimation {
     estimate.from = before < 0 ? table_.start : table_.days[std::size_t(before)];
     estimate.to = table_.days[data_.rows.back()];
     estimate.risk_free = options_.risk_free;
-    sample_ = data_.p * blas::gram(plain_.rest, 1 / degrees());
+    sample_ = blas::gram(plain_.rest, data_.p / degrees());
     result.sample_means = data_.p * plain_.mean.transpose();
-    const Eigen::VectorXd sd = (plain_.rest.colwise().squaredNorm() / (data_.count() - 1)).cwiseSqrt();
-    result.standard_errors = data_.p * sd / std::sqrt(data_.count());
+    const Eigen::VectorXd variance = sample_.diagonal() * (degrees() / (data_.count() - 1));  // T-1, per year
+    result.standard_errors = (variance * (data_.p / data_.count())).cwiseSqrt();
     estimate.covariance = covariance(result);
     estimate.expected_return = expected(result);
     take_own_figures(result);
@@ -146,9 +154,10 @@ class Estimation {
   }
 
  private:
+  const Eigen::MatrixXd& returns() const { return data_.returns != nullptr ? *data_.returns : data_.picked; }
   double degrees() const { return data_.count() - (options_.denominator == Denominator::sample ? 1 : 0); }
 
-  Covariance covariance(Estimated& result) const {
+  Covariance covariance(Estimated& result) {
     using Kind = CovarianceMethod::Kind;
     const auto& method = options_.covariance;
     const auto shrunk = [&](const Shrunk& by) {
@@ -156,7 +165,7 @@ class Estimation {
       return Covariance::known_semidefinite(data_.p * by.matrix);
     };
     switch (method.kind) {
-      case Kind::sample: return Covariance::known_semidefinite(sample_);
+      case Kind::sample: return Covariance::known_semidefinite(std::move(sample_));
       case Kind::exponential: return Covariance::known_semidefinite(exponential(method.half_life));
       case Kind::constant_correlation: return shrunk(shrink_to_constant_correlation(plain_.rest, degrees()));
       case Kind::scaled_identity: return shrunk(shrink_to_scaled_identity(plain_.rest, degrees()));
@@ -172,8 +181,8 @@ class Estimation {
 
   /// sum w (r - m)(r - m)' with weights that halve; for a sample over 1 - sum w^2, which corrects the bias of the mean.
   Eigen::MatrixXd exponential(double half_life) const {
-    const auto weights = halving_weights(data_.returns.rows(), half_life);
-    auto around = demean(data_.returns, weights);
+    const auto weights = halving_weights(returns().rows(), half_life);
+    auto around = demean(returns(), weights);
     around.rest = weights.cwiseSqrt().asDiagonal() * around.rest;
     const double left = options_.denominator == Denominator::sample ? 1 - weights.squaredNorm() : 1;
     if (!(left > 1e-9)) {
@@ -189,10 +198,9 @@ class Estimation {
     switch (options_.expected.kind) {
       case Kind::arithmetic: return result.sample_means;
       case Kind::geometric:
-        return ((1 + data_.returns.array()).log().colwise().sum() * (p / data_.count())).exp().transpose() - 1;
+        return ((1 + returns().array()).log().colwise().sum() * (p / data_.count())).exp().transpose() - 1;
       case Kind::exponential:
-        return p * demean(data_.returns, halving_weights(data_.returns.rows(), options_.expected.half_life))
-                       .mean.transpose();
+        return p * demean(returns(), halving_weights(returns().rows(), options_.expected.half_life)).mean.transpose();
       case Kind::bayes_stein: return bayes_stein(result);
       case Kind::market_model: return market_model();
       case Kind::implied: return implied(result.estimate.covariance);
@@ -204,7 +212,7 @@ class Estimation {
   /// (1 - w) m + w m0 with m0 the mean of the minimum-variance portfolio and
   /// w = (N + 2) / (N + 2 + T (m - m0)' V^-1 (m - m0)), V = (T - 1)/(T - N - 2) S, per period.
   Eigen::VectorXd bayes_stein(Estimated& result) const {
-    const double n = double(data_.returns.cols()), t = data_.count();
+    const double n = double(returns().cols()), t = data_.count();
     if (t <= n + 2) {
       throw InputError("bayes-stein", fmt::format("{:.0f} returns for {:.0f} assets are too few", t, n),
                        fmt::format("Give at least {:.0f} returns, or fewer assets", n + 3));
@@ -234,7 +242,7 @@ class Estimation {
   }
 
   Eigen::VectorXd implied_weights() const {
-    const auto n = data_.returns.cols();
+    const auto n = returns().cols();
     if (options_.implied_weights.size() == 0) return equal_weights(n);
     if (options_.implied_weights.size() != n) {
       throw InputError("implied", fmt::format("{} weights for {} assets", options_.implied_weights.size(), n),
@@ -310,7 +318,7 @@ class Estimation {
   }
 
   void advise(Estimated& result) const {
-    const auto n = std::size_t(data_.returns.cols()), t = data_.rows.size();
+    const auto n = std::size_t(returns().cols()), t = data_.rows.size();
     const bool plain = options_.covariance.kind == CovarianceMethod::Kind::sample ||
                        options_.covariance.kind == CovarianceMethod::Kind::exponential;
     if (plain && t <= n) {

@@ -8,7 +8,7 @@
 namespace inchtide {
 
 RollingMoments::RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index window, Eigen::Index refresh)
-    : returns_(returns), window_(window), refresh_(refresh > 0 ? refresh : window) {
+    : returns_(returns), window_(window), refresh_(refresh > 0 ? refresh : 4 * window) {
   if (window < 2 || window > returns.rows()) {
     throw InputError("window", fmt::format("{} periods of {}", window, returns.rows()),
                      fmt::format("Give 2 to {} periods", returns.rows()));
@@ -18,16 +18,11 @@ RollingMoments::RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index wind
 void RollingMoments::start_at(Eigen::Index end) {
   const auto rows = returns_.middleRows(end - window_, window_);
   center_ = rows.colwise().mean().transpose();
-  sum_ = Eigen::VectorXd::Zero(returns_.cols());
   squares_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
-  add(end - window_, window_, 1);
+  const Eigen::MatrixXd rest = rows.rowwise() - center_.transpose();
+  sum_ = rest.colwise().sum().transpose();
+  blas::add_gram(rest, 1, squares_);
   end_ = end;
-}
-
-void RollingMoments::add(Eigen::Index first, Eigen::Index count, double sign) {
-  const Eigen::MatrixXd rest = returns_.middleRows(first, count).rowwise() - center_.transpose();
-  sum_ += sign * rest.colwise().sum().transpose();
-  blas::add_gram(rest, sign, squares_);
 }
 
 void RollingMoments::move_to(Eigen::Index end) {
@@ -40,8 +35,12 @@ void RollingMoments::move_to(Eigen::Index end) {
   if (end_ < start || end_ > end) start_at(start);
   const auto step = end - end_;
   if (step == 0) return;
-  add(end_, step, 1);
-  add(end_ - window_, step, -1);
+  // In and out at once: a a' - b b' = ((a - b)(a + b)' + (a + b)(a - b)') / 2.
+  const Eigen::MatrixXd coming = returns_.middleRows(end_, step).rowwise() - center_.transpose();
+  const Eigen::MatrixXd going = returns_.middleRows(end_ - window_, step).rowwise() - center_.transpose();
+  const Eigen::MatrixXd change = coming - going;
+  sum_ += change.colwise().sum().transpose();
+  blas::add_cross_gram(change, coming + going, 0.5, squares_);
   end_ = end;
 }
 
@@ -50,27 +49,21 @@ Eigen::VectorXd RollingMoments::mean() const {
 }
 
 Eigen::MatrixXd RollingMoments::covariance(Denominator denominator) const {
+  Eigen::MatrixXd result;
+  covariance_into(result, denominator);
+  return result;
+}
+
+void RollingMoments::covariance_into(Eigen::MatrixXd& result, Denominator denominator) const {
   const double count = double(window_), degrees = count - (denominator == Denominator::sample ? 1 : 0);
   const auto n = squares_.rows();
-  Eigen::MatrixXd result(n, n);
+  result.resize(n, n);
+  const double scale = 1 / degrees;
   for (Eigen::Index j = 0; j < n; ++j) {
-    result.col(j).tail(n - j) = (squares_.col(j).tail(n - j) - sum_.tail(n - j) * (sum_[j] / count)) / degrees;
+    const double shift = scale * sum_[j] / count;
+    result.col(j).tail(n - j) = scale * squares_.col(j).tail(n - j) - shift * sum_.tail(n - j);
   }
-  // The upper half, in blocks that stay in the cache.
-  constexpr Eigen::Index block = 64;
-  for (Eigen::Index j = 0; j < n; j += block) {
-    for (Eigen::Index i = j; i < n; i += block) {
-      const auto columns = std::min(block, n - j), rows = std::min(block, n - i);
-      if (i == j) {
-        for (Eigen::Index c = j; c < j + columns; ++c) {
-          for (Eigen::Index r = c + 1; r < i + rows; ++r) result(c, r) = result(r, c);
-        }
-      } else {
-        result.block(j, i, columns, rows) = result.block(i, j, rows, columns).transpose();
-      }
-    }
-  }
-  return result;
+  blas::mirror_lower(result);
 }
 
 }  // namespace inchtide

@@ -44,9 +44,12 @@ ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
 }
 
 std::vector<std::size_t> ReturnTable::common_rows() const {
+  // Column by column, as they lie in memory.
+  Eigen::Array<bool, Eigen::Dynamic, 1> common = spans.col(0).array() > 0;
+  for (Eigen::Index i = 1; i < spans.cols(); ++i) common = common && spans.col(i).array() == spans.col(0).array();
   std::vector<std::size_t> rows;
-  for (Eigen::Index t = 0; t < spans.rows(); ++t) {
-    if (spans(t, 0) > 0 && (spans.row(t).array() == spans(t, 0)).all()) rows.push_back(std::size_t(t));
+  for (Eigen::Index t = 0; t < common.size(); ++t) {
+    if (common[t]) rows.push_back(std::size_t(t));
   }
   return rows;
 }

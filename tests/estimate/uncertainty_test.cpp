@@ -141,7 +141,7 @@ TEST(RollingMoments, DependOnThePositionAndNotOnTheWayThere) {
   EXPECT_LT((steady.covariance() - jumping.covariance()).norm(), 1e-15);
   const Eigen::MatrixXd s = steady.covariance();
   EXPECT_EQ(s, s.transpose());
-  EXPECT_LT((s * 119 / 120 - steady.covariance(Denominator::population)).norm(), 1e-17);
+  EXPECT_LT((s * 119 / 120 - steady.covariance(Denominator::population)).norm(), 1e-16);
 }
 
 TEST(RollingMoments, WindowsThatDoNotFitAreNamed) {

@@ -236,6 +236,80 @@ aims = ["equal", "target-return=8%"]
   EXPECT_EQ(mandate.aims.size(), 2u);
 }
 
+TEST(MandateFile, HoldsHowToGatherAndToEstimate) {
+  const Folder folder;
+  const auto mandate = read_mandate(folder.write("rules.toml", R"(
+[universe]
+field = "close"
+fields = { B = "adjusted" }
+short_histories = "keep"
+rate_carry = 2
+dates = "day-first"
+decimal = "comma"
+actions = "acts.csv"
+identifiers = "ids.csv"
+[gather]
+store = "p.store"
+provider = "pier"
+list = "all"
+[providers.pier]
+url = "https://prices.example"
+path = "/h/{asset}"
+answer = "csv"
+days = "Day"
+close = "Last"
+days_are = "seconds"
+zone = "Europe/Oslo"
+suffixes = { "currency:MRD" = ".MX" }
+retries = 7
+timeout_seconds = 2.5
+[estimate]
+last_period = "keep"
+expected = "exponential:24"
+covariance = "factors:4"
+denominator = "population"
+premium = "4%"
+own = { A = "5%" }
+caps = { B = "9%" }
+[views.sea]
+says = "A - B = 1%"
+confidence = "60%"
+)"));
+  EXPECT_EQ(mandate.fields.wanted("A"), PriceField::close);
+  EXPECT_EQ(mandate.fields.wanted("b"), PriceField::adjusted_close);
+  EXPECT_EQ(mandate.short_histories, ShortHistories::keep);
+  EXPECT_EQ(mandate.rate_carry, 2);
+  EXPECT_EQ(mandate.style.dates, CsvStyle::Dates::day_first);
+  EXPECT_EQ(mandate.style.decimal, CsvStyle::Decimal::comma);
+  EXPECT_EQ(*mandate.actions, folder / "acts.csv");
+  EXPECT_EQ(*mandate.store, folder / "p.store");
+  ASSERT_EQ(mandate.providers.size(), 1u);
+  const auto& pier = mandate.providers[0];
+  EXPECT_TRUE(pier.csv && pier.seconds);
+  EXPECT_EQ(pier.fields[std::size_t(PriceField::close)], "Last");
+  EXPECT_EQ(pier.suffixes.at("currency:MRD"), ".MX");
+  EXPECT_EQ(pier.http.retries, 7);
+  EXPECT_EQ(pier.http.timeout_seconds, 2.5);
+  EXPECT_TRUE(mandate.keep_last_period);
+  EXPECT_EQ(mandate.methods.expected.text(), "exponential:24");
+  EXPECT_EQ(mandate.methods.covariance.factors, 4);
+  EXPECT_EQ(mandate.methods.denominator, Denominator::population);
+  EXPECT_DOUBLE_EQ(*mandate.methods.premium, 0.04);
+  EXPECT_DOUBLE_EQ(mandate.methods.own.at("a"), 0.05);
+  EXPECT_DOUBLE_EQ(mandate.methods.caps.at("b"), 0.09);
+  ASSERT_EQ(mandate.methods.views.size(), 1u);
+  EXPECT_DOUBLE_EQ(mandate.methods.views[0].confidence, 0.6);
+  EXPECT_EQ(mandate.methods.views[0].positions[1].second, -1);
+  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
+  EXPECT_THAT(complaint("[providers.p]\nurl = \"x\"\n"), HasSubstr("providers.p: path is missing"));
+  EXPECT_THAT(complaint("[providers.p]\nulr = \"x\"\n"), HasSubstr("Did you mean 'url'?"));
+  EXPECT_THAT(complaint("[providers.p]\nanswer = \"xml\"\n"), HasSubstr("Give \"json\" or \"csv\""));
+  EXPECT_THAT(complaint("[universe]\nfield = \"volume\"\n"), HasSubstr("there is no price field 'volume'"));
+  EXPECT_THAT(complaint("[estimate]\nlast_period = \"x\"\n"), HasSubstr("Give \"drop\" or \"keep\""));
+  EXPECT_THAT(complaint("[estimate]\ntau = 0\n"), HasSubstr("estimate.tau: it is not positive"));
+  EXPECT_THAT(complaint("[views.x]\n"), HasSubstr("views.x.says: the key is missing"));
+}
+
 TEST(MandateFile, AnUnknownKeyIsNamedWithTheNearestKnown) {
   const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
   EXPECT_THAT(complaint("[estimate]\nevry = \"1m\"\n"),

@@ -40,7 +40,8 @@ double sum_of(const json& weights) {
 }
 
 TEST(Tool, EveryCommandHasHelpWithTwoExamples) {
-  for (const std::string command : {"gather", "inspect", "describe", "frontier", "weigh", "rehearse", "demo"}) {
+  for (const std::string command :
+       {"gather", "inspect", "describe", "estimate", "frontier", "weigh", "rehearse", "demo"}) {
     const auto said = run_tool(command + " --help");
     EXPECT_EQ(said.code, 0) << command;
     const auto examples = said.out.substr(std::min(said.out.find("Examples:"), said.out.size()));

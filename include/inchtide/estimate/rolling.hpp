@@ -25,7 +25,7 @@ class RollingMoments {
  public:
   /// @param returns T x N, finite; must outlive this object
   /// @param window rows in the window, at least 2 and at most T
-  /// @param refresh rows between fresh starts; the window's length when 0
+  /// @param refresh rows between fresh starts; four windows when 0
   /// @throws InputError when the window doesn't fit
   RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index window, Eigen::Index refresh = 0);
 
@@ -36,10 +36,11 @@ class RollingMoments {
   Eigen::VectorXd mean() const;  ///< N, per period
   /// N x N, per period.
   Eigen::MatrixXd covariance(Denominator denominator = Denominator::sample) const;
+  /// The same into a matrix that is there already, which saves making one at each step.
+  void covariance_into(Eigen::MatrixXd& result, Denominator denominator = Denominator::sample) const;
 
  private:
   void start_at(Eigen::Index end);
-  void add(Eigen::Index first, Eigen::Index count, double sign);
 
   const Eigen::MatrixXd& returns_;
   Eigen::Index window_, refresh_, end_ = -1;

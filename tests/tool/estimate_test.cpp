@@ -1,0 +1,136 @@
+// `estimate` as a process, and what the commands after it make of its file and its methods.
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "support/process.hpp"
+
+namespace inchtide::test {
+namespace {
+
+using nlohmann::json;
+using testing::AllOf;
+using testing::HasSubstr;
+
+const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
+const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
+const std::string mandate = " --mandate " + demo + "/mandate.toml --split 2023-01-01 ";
+
+Said inchtide(const std::string& arguments) {
+  return run(tool + " " + arguments);
+}
+
+json result_of(const std::string& arguments) {
+  const auto said = inchtide(arguments + " --json - --quiet");
+  EXPECT_EQ(said.code, 0) << said.err;
+  return json::parse(said.out)["result"];
+}
+
+TEST(EstimateCommand, ItsFileGivesTheFrontierThatThePricesGive) {
+  const Folder folder;
+  const auto file = (folder / "estimate.json").string();
+  for (const std::string methods : {"", "--covariance nonlinear --expected bayes-stein", "--covariance factors:3"}) {
+    ASSERT_EQ(inchtide("estimate" + mandate + methods + " --draws 0 --quiet --json " + file).code, 0);
+    const auto direct = result_of("frontier" + mandate + methods);
+    const auto by_file = result_of("frontier --mandate " + demo + "/mandate.toml --estimate " + file);
+    ASSERT_EQ(direct["corners"].size(), by_file["corners"].size()) << methods;
+    for (const char* portfolio : {"minimum_variance", "maximum_sharpe"}) {
+      for (const auto& [asset, weight] : direct[portfolio]["weights"].items()) {
+        EXPECT_NEAR(by_file[portfolio]["weights"].value(asset, 0.0), weight.get<double>(), 1e-12) << asset;
+      }
+    }
+  }
+}
+
+TEST(EstimateCommand, ShowsUncertaintyAndAdvice) {
+  const auto said = inchtide("estimate" + mandate);
+  EXPECT_EQ(said.code, 0);
+  EXPECT_THAT(said.out, AllOf(HasSubstr("Standard error"), HasSubstr("Mean, low"), HasSubstr("Condition number"),
+                              HasSubstr("lie within two standard errors of zero"), HasSubstr("denominator T-1")));
+  const auto result = result_of("estimate" + mandate + "--seed 3 --draws 500");
+  const auto& bands = result["bands"];
+  EXPECT_EQ(bands["draws"], 500);
+  EXPECT_EQ(bands["correlation_low"].size(), result["assets"].size());
+  for (std::size_t i = 0; i < result["assets"].size(); ++i) {
+    EXPECT_LT(bands["mean_low"][i], result["sample_means"][i]);
+    EXPECT_GT(bands["mean_high"][i], result["sample_means"][i]);
+    // By the definition of the standard error: s / sqrt(T), per year.
+    EXPECT_NEAR(result["standard_errors"][i].get<double>(),
+                std::sqrt(result["covariance"][i][i].get<double>() * 12 / result["observations"].get<double>()), 1e-12);
+  }
+  EXPECT_EQ(result, result_of("estimate" + mandate + "--seed 3 --draws 500 --threads 1")) << "the same bits";
+}
+
+TEST(EstimateCommand, MethodsStandSideBySide) {
+  const auto said = inchtide("estimate" + mandate + "--compare --draws 0");
+  EXPECT_THAT(said.out, AllOf(HasSubstr("Expected returns per year by method"), HasSubstr("bayes-stein"),
+                              HasSubstr("market-model"), HasSubstr("Covariances by method"), HasSubstr("nonlinear")));
+  const auto few = inchtide("estimate" + mandate + "--compare --draws 0 --last 6y --every 1y");
+  EXPECT_THAT(few.err, HasSubstr("Not compared: bayes-stein"));
+}
+
+TEST(EstimateCommand, TheMandateChoosesMethodsOwnFiguresCapsAndViews) {
+  const Folder folder;
+  const auto file = folder.write("m.toml", "[universe]\nprices = \"" + demo +
+                                               "/prices\"\nassets = [\"KELPFARM\", \"TIDEMILL\", \"HOLLBOND\"]\n" + R"(
+[estimate]
+expected = "views"
+covariance = "constant-correlation"
+denominator = "population"
+risk_aversion = 4
+tau = 0.1
+implied_weights = "held.csv"
+own = { HOLLBOND = "2.5%" }
+caps = { TIDEMILL = "1%" }
+[views.kelp]
+says = "KELPFARM = 8%"
+confidence = "100%"
+)");
+  folder.write("held.csv", "asset,weight\nKELPFARM,50%\nTIDEMILL,30%\nHOLLBOND,20%\n");
+  const auto result = result_of("estimate --mandate " + file.string());
+  EXPECT_EQ(result["assets"], (json{"HOLLBOND", "KELPFARM", "TIDEMILL"}));
+  EXPECT_EQ(result["expected_return"][0], 0.025);
+  EXPECT_NEAR(result["expected_return"][1].get<double>(), 0.08, 1e-14) << "a certain view";
+  EXPECT_EQ(result["expected_return"][2], 0.01);
+  EXPECT_EQ(result["own"], json{"HOLLBOND"});
+  EXPECT_EQ(result["capped"], json{"TIDEMILL"});
+  EXPECT_EQ(result["denominator"], "T");
+  EXPECT_GT(result["covariance_intensity"], 0);
+  const auto beaten = result_of("estimate --mandate " + file.string() + " --expected arithmetic --own KELPFARM=7%");
+  EXPECT_EQ(beaten["expected_return"][1], 0.07);
+}
+
+TEST(EstimateCommand, BadInputIsNamed) {
+  const auto complaint = [](const std::string& options) {
+    const auto said = inchtide("estimate" + mandate + options);
+    EXPECT_EQ(said.code, 1) << options;
+    return said.err;
+  };
+  EXPECT_THAT(complaint("--covariance nonliner"), HasSubstr("Did you mean 'nonlinear'?"));
+  EXPECT_THAT(complaint("--expected exponential:0"), HasSubstr("'0' is not a positive number. Give a half-life"));
+  EXPECT_THAT(complaint("--expected views"), HasSubstr("views: there are none"));
+  EXPECT_THAT(complaint("--own KELPFRM=3%"), HasSubstr("Did you mean 'KELPFARM'?"));
+  EXPECT_THAT(complaint("--own KELPFARM=3"), HasSubstr("'3' has no % sign"));
+  EXPECT_THAT(complaint("--from 2021-06-01 --every 1y"), HasSubstr("too few"));
+  const auto market =
+      inchtide("estimate --prices " + demo + "/prices --assets KELPFARM,TIDEMILL --expected market-model");
+  EXPECT_THAT(market.err, HasSubstr("market-model: there is no benchmark. Name one (--benchmark)"));
+  EXPECT_EQ(inchtide("estimate" + mandate + "--denominator whole").code, 2);
+}
+
+TEST(Methods, ChangeTheWeightsOfTheCommandsThatFollow) {
+  const auto weights = [](const std::string& methods) {
+    return result_of("weigh" + mandate + "--aim minimum-variance --no-limits " + methods)["portfolios"][0]["weights"];
+  };
+  EXPECT_NE(weights(""), weights("--covariance scaled-identity"));
+  const auto sharpe = [](const std::string& methods) {
+    return result_of("weigh" + mandate + "--aim maximum-sharpe " + methods)["portfolios"][0]["weights"];
+  };
+  // An own figure of 40% makes an asset worth its whole limit of 15%.
+  EXPECT_NEAR(sharpe("--own OYSTERCO=40%")["OYSTERCO"].get<double>(), 0.15, 1e-9);
+  EXPECT_EQ(sharpe("").value("OYSTERCO", 0.0), 0);
+}
+
+}  // namespace
+}  // namespace inchtide::test
