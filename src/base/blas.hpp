@@ -68,7 +68,7 @@ inline bool factorise(Eigen::MatrixXd& a) {
 
 /// Copies the lower half of a square matrix into its upper half, in blocks that stay in the cache.
 inline void mirror_lower(Eigen::MatrixXd& c) {
-  constexpr Eigen::Index block = 32;
+  constexpr Eigen::Index block = 16;
   const auto n = c.rows();
   for (Eigen::Index j = 0; j < n; j += block) {
     const auto columns = std::min(block, n - j);
@@ -77,7 +77,9 @@ inline void mirror_lower(Eigen::MatrixXd& c) {
     }
     for (Eigen::Index i = j + block; i < n; i += block) {
       const auto rows = std::min(block, n - i);
-      c.block(j, i, columns, rows).noalias() = c.block(i, j, rows, columns).transpose();
+      for (Eigen::Index b = i; b < i + rows; ++b) {  // columns of the upper half are written in one go
+        for (Eigen::Index a = j; a < j + columns; ++a) c(a, b) = c(b, a);
+      }
     }
   }
 }

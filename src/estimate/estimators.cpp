@@ -333,6 +333,19 @@ class Estimation {
           "or nonlinear (--covariance)",
           t, n, double(t) / double(n)));
     }
+    // Shrinking toward a common variance or by eigenvalues doesn't know that a bond fund is calm.
+    if (options_.covariance.kind != CovarianceMethod::Kind::exponential) {
+      Eigen::Index moved = 0;
+      const Eigen::ArrayXd volatility = result.estimate.volatilities();
+      const Eigen::ArrayXd before = result.standard_errors.array() * std::sqrt(data_.count() / data_.p);
+      const double most = (volatility / before.max(1e-300)).maxCoeff(&moved);
+      if (most > 1.5 && before[moved] > 0) {
+        result.advice.push_back(
+            fmt::format("{} raises low volatilities, most of all {}'s from {} to {}: it suits assets of like risk",
+                        options_.covariance.text(), table_.assets[std::size_t(moved)], percent_text(before[moved]),
+                        percent_text(volatility[moved])));
+      }
+    }
     const Eigen::ArrayXd signal = result.sample_means.array().abs() / result.standard_errors.array().max(1e-300);
     const auto unsure = (signal < 2).count();
     if (unsure > 0 && options_.expected.kind == ExpectedMethod::Kind::arithmetic) {

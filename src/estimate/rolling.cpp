@@ -36,11 +36,15 @@ void RollingMoments::move_to(Eigen::Index end) {
   const auto step = end - end_;
   if (step == 0) return;
   // In and out at once: a a' - b b' = ((a - b)(a + b)' + (a + b)(a - b)') / 2.
-  const Eigen::MatrixXd coming = returns_.middleRows(end_, step).rowwise() - center_.transpose();
-  const Eigen::MatrixXd going = returns_.middleRows(end_ - window_, step).rowwise() - center_.transpose();
-  const Eigen::MatrixXd change = coming - going;
-  sum_ += change.colwise().sum().transpose();
-  blas::add_cross_gram(change, coming + going, 0.5, squares_);
+  Eigen::MatrixXd change(step, returns_.cols()), both(step, returns_.cols());
+  for (Eigen::Index i = 0; i < returns_.cols(); ++i) {
+    const auto coming = returns_.col(i).segment(end_, step).array();
+    const auto going = returns_.col(i).segment(end_ - window_, step).array();
+    change.col(i) = coming - going;
+    both.col(i) = coming + going - 2 * center_[i];
+    sum_[i] += change.col(i).sum();
+  }
+  blas::add_cross_gram(change, both, 0.5, squares_);
   end_ = end;
 }
 

@@ -414,14 +414,14 @@ TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
                            "Portfolios side by side", "Rehearsed with trading costs", "Written:"}) {
     EXPECT_THAT(said.out, HasSubstr(part));
   }
-  for (const char* file : {"gather.json", "prices.store", "inspect.json", "describe.json", "frontier.json",
+  for (const char* file : {"gather.json", "prices.store", "estimate.json", "inspect.json", "describe.json", "frontier.json",
                            "weigh.json", "rehearse.json", "frontier.png", "wealth.png"}) {
     EXPECT_TRUE(fs::exists(folder / "out" / file)) << file;
     EXPECT_THAT(said.out, HasSubstr(file));
   }
   EXPECT_EQ(
       json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
-      10u);
+      11u);
 }
 
 TEST(Demo, ItsDataComesOutTheSameByteForByte) {
