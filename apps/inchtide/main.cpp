@@ -32,6 +32,7 @@ int main(int count, char** arguments) {
   app::add_gather(tool, options);
   app::add_inspect(tool, options);
   app::add_describe(tool, options);
+  app::add_relate(tool, options);
   app::add_estimate(tool, options);
   app::add_frontier(tool, options);
   app::add_weigh(tool, options);

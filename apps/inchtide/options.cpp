@@ -235,6 +235,23 @@ void add_method_options(CLI::App& command, Options& options) {
       ->group("Estimate");
 }
 
+void add_relation_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--windows", options.windows,
+                  "The same over these spans back from the last day, side by side: 8y,4y,2y")
+      ->type_name("SPAN,...")
+      ->delimiter(',')
+      ->group("Relations");
+  command
+      .add_option("--order", options.order,
+                  "Of the matrix: given (default), cluster (what moves together), or a column of the tags")
+      ->type_name("HOW")
+      ->group("Relations");
+  command.add_option("--by", options.by, "The column of the tags for averages within and across (default sector)")
+      ->type_name("COLUMN")
+      ->group("Relations");
+}
+
 void add_bootstrap_options(CLI::App& command, Options& options) {
   command.add_option("--draws", options.draws, "Bands by so many draws of the stationary bootstrap (0: none)")
       ->type_name("N")

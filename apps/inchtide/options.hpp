@@ -37,6 +37,9 @@ struct Options {
   double block = 0;
   std::uint64_t seed = 1;
   bool compare = false;
+  // relating
+  std::vector<std::string> windows;
+  std::string order, by = "sector";
   // choice
   std::string risk_free;
   std::vector<std::string> limits, aims, schedules, costs;
@@ -62,6 +65,7 @@ void add_interval_option(CLI::App& command, Options& options);
 void add_look_options(CLI::App& command, Options& options);
 void add_gather_options(CLI::App& command, Options& options);
 void add_method_options(CLI::App& command, Options& options);
+void add_relation_options(CLI::App& command, Options& options);
 void add_bootstrap_options(CLI::App& command, Options& options);
 void add_risk_free_option(CLI::App& command, Options& options);
 void add_split_option(CLI::App& command, Options& options, const std::string& help);
@@ -80,6 +84,7 @@ void add_describe(CLI::App& tool, Options& options);
 void add_estimate(CLI::App& tool, Options& options);
 void add_frontier(CLI::App& tool, Options& options);
 void add_weigh(CLI::App& tool, Options& options);
+void add_relate(CLI::App& tool, Options& options);
 void add_rehearse(CLI::App& tool, Options& options);
 void add_demo(CLI::App& tool, Options& options);
 

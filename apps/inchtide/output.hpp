@@ -36,6 +36,7 @@ std::string document_of(const Outcome& outcome);
 Outcome gather(const Options& options);
 Outcome inspect(const Options& options);
 Outcome describe(const Options& options);
+Outcome relate(const Options& options);
 Outcome estimate(const Options& options);
 Outcome frontier(const Options& options);
 Outcome weigh(const Options& options);

@@ -277,6 +277,36 @@ std::string stacked_lines(const Chart& chart, const std::string& title, const Lo
   return lines + "unset multiplot\n";
 }
 
+/// Coloured cells with their figures. Fifty assets still fit: the letters shrink with their number.
+std::string heat_lines(const HeatMap& heat, const std::string& title, const Look& look) {
+  const auto n = heat.names.size();
+  const double letters = std::clamp(14 - 0.19 * double(n), 5.0, 12.0);
+  std::string lines = fmt::format("set title {} textcolor rgb '{}'\nunset key\nunset grid\n", title, look.ink);
+  lines += fmt::format("set palette defined (-1 '{}', 0 '{}', 1 '{}')\nset cbrange [-1:1]\n", colour::deep,
+                       colour::foam, colour::amber);
+  lines += fmt::format("set xrange [-0.5:{0}]\nset yrange [{0}:-0.5]\nset lmargin 13\n", double(n) - 0.5);
+  std::string tics;
+  for (std::size_t i = 0; i < n; ++i) tics += fmt::format("{}{} {}", i > 0 ? ", " : "", in_quotes(heat.names[i]), i);
+  lines += fmt::format("set xtics rotate by 60 right ({0}) font ',{1:.0f}'\nset ytics ({0}) font ',{1:.0f}'\n", tics,
+                       std::clamp(letters, 6.0, 11.0));
+  lines += "$cells << EOD\n";
+  for (std::size_t k = 0; k < heat.values.size(); ++k) {
+    const double value = heat.values[k];
+    auto text = std::isfinite(value) ? fmt::format("{:.2f}", value) : std::string("-");
+    if (n > 20 && text.starts_with("0.")) text.erase(0, 1);
+    if (n > 20 && text.starts_with("-0.")) text.erase(1, 1);
+    lines += fmt::format("{} {} {} \"{}\" {}\n", k % n, k / n, shown_figure(value), text, value < -0.5 ? 1 : 0);
+  }
+  lines += "EOD\nplot $cells using 1:2:3 with image";
+  const auto labels = [&](int dark, const std::string& ink) {
+    lines += fmt::format(", $cells using ($5 == {} ? $1 : 1/0):2:4 with labels font ',{:.1f}' textcolor rgb '{}'", dark,
+                         letters, ink);
+  };
+  labels(0, colour::ink);
+  if (std::ranges::any_of(heat.values, [](double value) { return value < -0.5; })) labels(1, "#FFFFFF");
+  return lines + "\n";
+}
+
 std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal, const Look& look) {
   std::string script = fmt::format("set terminal {}\nset output {}\n", terminal, in_quotes(picture.string()));
   script += "set encoding utf8\nset decimalsign '.'\n";
@@ -284,6 +314,7 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
   script += fmt::format("set border 3 lc rgb '{}'\nset tics nomirror textcolor rgb '{}'\n", look.ink, look.ink);
   script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", look.grid);
   script += key_line(chart.key) + fmt::format("set key textcolor rgb '{}'\nset lmargin 11\n", look.ink);
+  if (chart.heat) return script + heat_lines(*chart.heat, title, look);
   script += axis_lines('x', chart.x, look);
   if (!chart.below.empty()) return script + stacked_lines(chart, title, look);
   script += fmt::format("set title {} textcolor rgb '{}'\n", title, look.ink);

@@ -2,6 +2,7 @@
 /// A chart made once as values, then drawn by a writer.
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -53,6 +54,12 @@ struct Panel {
 
 enum class Theme { light, dark };
 
+/// A square of correlations, each cell coloured from deep (-1) over foam (0) to amber (+1), with its figure in it.
+struct HeatMap {
+  std::vector<std::string> names;
+  std::vector<double> values;  ///< row by row; NaN is an empty cell
+};
+
 struct Chart {
   std::string title;
   std::string subtitle;
@@ -63,6 +70,7 @@ struct Chart {
   Key key = Key::bottom_right;
   std::vector<Panel> below = {};
   Theme theme = Theme::light;
+  std::optional<HeatMap> heat = {};  ///< takes the place of axes and series
 };
 
 /// Draws a chart with gnuplot, as PNG, SVG or PDF by the file's ending. The file appears whole or not at all.

@@ -1,0 +1,89 @@
+#pragma once
+/// How assets move together: correlations with their uncertainty, and what they come to on average.
+///
+/// @code
+/// #include <cassert>
+/// inchtide::ReturnTable returns;
+/// returns.assets = {"KELPFARM", "TIDEMILL"};
+/// returns.days = std::vector<inchtide::Day>(4);
+/// returns.returns.resize(4, 2);
+/// returns.returns << 0.01, 0.02, -0.01, -0.02, 0.03, 0.06, 0.00, 0.00;
+/// returns.spans = Eigen::MatrixXi::Ones(4, 2);
+/// const auto correlation = inchtide::correlation_of(returns);
+/// assert(correlation.matrix(0, 0) == 1 && correlation.matrix(0, 1) > 0.999999);
+/// @endcode
+
+#include <Eigen/Core>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/tags.hpp"
+#include "inchtide/returns/return_table.hpp"
+
+namespace inchtide {
+
+/// Correlations of all pairs over the same periods. The matrix is symmetric and has ones on its diagonal, exactly;
+/// pairs with an asset that never moves are NaN.
+struct Correlation {
+  std::vector<std::string> assets;
+  Eigen::MatrixXd matrix;               ///< N x N
+  std::size_t observations = 0;         ///< periods common to all
+  std::vector<std::string> motionless;  ///< assets that never move
+  std::optional<Day> from, to;          ///< the first and last period's days
+
+  /// The same with the assets in another order.
+  Correlation in_order(const std::vector<std::size_t>& order) const;
+};
+
+/// @throws InputError when fewer than two common returns are left
+Correlation correlation_of(const ReturnTable& returns);
+
+/// The 95% interval of a correlation: tanh(atanh r -+ 1.96 / sqrt(T - 3)). Fisher 1921, Metron 1. All of -1 to 1 when T
+/// isn't above 3.
+struct Interval95 {
+  double low = -1, high = 1;
+};
+Interval95 fisher_interval(double correlation, std::size_t observations);
+
+/// The mean of some pairs.
+struct PairAverage {
+  std::string of;  ///< "all pairs", "within sector power", "across sectors", ...
+  double mean = 0;
+  std::size_t pairs = 0;
+};
+
+/// Over all pairs; then, for a tag column, within each value, within all, and across values. Assets without a value
+/// stand aside there; values with a single asset have no pair and are left out.
+std::vector<PairAverage> average_correlations(const Correlation& correlation, const Tags& tags,
+                                              const std::string& column);
+
+/// A pair with its correlation.
+struct Pair {
+  std::string a, b;
+  double correlation = 0;
+};
+
+/// Pairs below zero, the lowest first.
+std::vector<Pair> negative_pairs(const Correlation& correlation);
+
+/// The share of all variance of the standardised returns that each principal component has, the largest first, and
+/// their loadings (columns, unit length, the largest entry positive).
+struct PrincipalComponents {
+  Eigen::VectorXd shares;
+  Eigen::MatrixXd loadings;
+};
+/// @throws InputError when an asset never moves (naming it)
+PrincipalComponents principal_components(const Correlation& correlation);
+
+/// Positions that bring assets with the same value of a tag together, values in the order of their first asset.
+std::vector<std::size_t> order_by_tag(const std::vector<std::string>& assets, const Tags& tags,
+                                      const std::string& column);
+
+/// Positions that bring what moves together together: the leaves of a tree built by joining, again and again, the two
+/// groups with the least mean distance sqrt((1 - r)/2) between their members (average linkage: Sokal & Michener 1958,
+/// University of Kansas Science Bulletin 38).
+/// @throws InputError when an asset never moves (naming it)
+std::vector<std::size_t> order_by_clustering(const Correlation& correlation);
+
+}  // namespace inchtide

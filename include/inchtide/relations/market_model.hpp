@@ -1,0 +1,29 @@
+#pragma once
+/// Each asset against a benchmark: r - rf = alpha + beta (m - rf) + e, by least squares (Sharpe 1963, Management
+/// Science 9).
+
+#include <Eigen/Core>
+#include <string>
+#include <vector>
+
+#include "inchtide/returns/return_table.hpp"
+
+namespace inchtide {
+
+/// One asset's regression, with T periods and p of them a year.
+struct MarketModel {
+  std::string asset;
+  double beta = 0, beta_error = 0;    ///< with its standard error
+  double alpha = 0, alpha_error = 0;  ///< per year, p times a period's
+  double r_squared = 0;            ///< share of variance that the benchmark explains; 0 for an asset that never moves
+  double specific_volatility = 0;  ///< of what is left, per root year, denominator T - 2
+  double correlation = 0;          ///< with the benchmark; NaN when the asset never moves
+  std::size_t observations = 0;
+};
+
+/// @param benchmark its returns on the same rows; rows where it has none are left out
+/// @param risk_free fraction per year
+/// @throws InputError when fewer than three rows are left or the benchmark never moves
+std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::VectorXd& benchmark, double risk_free);
+
+}  // namespace inchtide

@@ -1,0 +1,187 @@
+#include "inchtide/relations/correlation.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <numeric>
+
+#include "base/blas.hpp"
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+
+namespace inchtide {
+namespace {
+
+void check_all_move(const Correlation& correlation) {
+  if (correlation.motionless.empty()) return;
+  throw InputError(correlation.motionless.front(), "it never moves, so it has no correlation",
+                   "Leave it out with --assets");
+}
+
+}  // namespace
+
+Correlation Correlation::in_order(const std::vector<std::size_t>& order) const {
+  Correlation result = *this;
+  for (std::size_t i = 0; i < order.size(); ++i) result.assets[i] = assets[order[i]];
+  result.matrix = matrix(order, order);
+  return result;
+}
+
+Correlation correlation_of(const ReturnTable& returns) {
+  const auto rows = returns.common_rows();
+  if (rows.size() < 2) {
+    throw InputError("correlation", fmt::format("{} return common to all assets is too few", rows.size()),
+                     "Give a longer history, a shorter interval (--every) or fewer assets");
+  }
+  Correlation result;
+  result.assets = returns.assets;
+  result.observations = rows.size();
+  result.from = returns.days[rows.front()];
+  result.to = returns.days[rows.back()];
+  Eigen::MatrixXd x = returns.returns(rows, Eigen::all);
+  const double tiny = 1e-14 * std::max(1.0, x.cwiseAbs().maxCoeff());
+  for (Eigen::Index i = 0; i < x.cols(); ++i) {  // to unit length
+    auto column = x.col(i);
+    column.array() -= column.mean();
+    column.array() -= column.mean();
+    const double length = column.norm();
+    if (column.cwiseAbs().maxCoeff() > tiny) {
+      column /= length;
+    } else {
+      result.motionless.push_back(returns.assets[std::size_t(i)]);
+      column.setConstant(std::numeric_limits<double>::quiet_NaN());
+    }
+  }
+  result.matrix = blas::gram(x, 1).cwiseMax(-1.0).cwiseMin(1.0);
+  for (Eigen::Index i = 0; i < x.cols(); ++i) {
+    if (!std::isnan(x(0, i))) {
+      result.matrix(i, i) = 1;
+      continue;
+    }
+    result.matrix.row(i).setConstant(std::numeric_limits<double>::quiet_NaN());
+    result.matrix.col(i).setConstant(std::numeric_limits<double>::quiet_NaN());
+    result.matrix(i, i) = 1;
+  }
+  return result;
+}
+
+Interval95 fisher_interval(double correlation, std::size_t observations) {
+  if (observations <= 3 || std::isnan(correlation)) return {};
+  if (std::abs(correlation) >= 1) return {correlation, correlation};
+  constexpr double normal_95 = 1.959963984540054;
+  const double z = std::atanh(correlation), half = normal_95 / std::sqrt(double(observations) - 3);
+  return {std::tanh(z - half), std::tanh(z + half)};
+}
+
+std::vector<PairAverage> average_correlations(const Correlation& correlation, const Tags& tags,
+                                              const std::string& column) {
+  struct Sum {
+    double sum = 0;
+    std::size_t pairs = 0;
+    void add(double value) { sum += value, ++pairs; }
+    PairAverage named(const std::string& of) const { return {of, sum / double(pairs), pairs}; }
+  };
+  Sum all, within, across;
+  std::map<std::string, Sum> by_value;
+  const auto n = correlation.assets.size();
+  for (std::size_t j = 0; j < n; ++j) {
+    const auto b = tags.value(correlation.assets[j], column);
+    for (std::size_t i = j + 1; i < n; ++i) {
+      const double r = correlation.matrix(Eigen::Index(i), Eigen::Index(j));
+      if (std::isnan(r)) continue;
+      all.add(r);
+      const auto a = tags.value(correlation.assets[i], column);
+      if (!a || !b) continue;
+      if (same_name(*a, *b)) {
+        within.add(r);
+        by_value[*b].add(r);
+      } else {
+        across.add(r);
+      }
+    }
+  }
+  std::vector<PairAverage> result;
+  if (all.pairs > 0) result.push_back(all.named("all pairs"));
+  if (within.pairs > 0) result.push_back(within.named(fmt::format("within the same {}", column)));
+  if (across.pairs > 0) result.push_back(across.named(fmt::format("across {}s", column)));
+  for (const auto& [value, sum] : by_value) result.push_back(sum.named(fmt::format("within {} {}", column, value)));
+  return result;
+}
+
+std::vector<Pair> negative_pairs(const Correlation& correlation) {
+  std::vector<Pair> pairs;
+  for (Eigen::Index j = 0; j < correlation.matrix.cols(); ++j) {
+    for (Eigen::Index i = j + 1; i < correlation.matrix.rows(); ++i) {
+      if (!(correlation.matrix(i, j) < 0)) continue;
+      pairs.push_back(
+          {correlation.assets[std::size_t(j)], correlation.assets[std::size_t(i)], correlation.matrix(i, j)});
+    }
+  }
+  std::ranges::stable_sort(pairs, {}, &Pair::correlation);
+  return pairs;
+}
+
+PrincipalComponents principal_components(const Correlation& correlation) {
+  check_all_move(correlation);
+  auto [values, vectors] = blas::eigen_symmetric(correlation.matrix);
+  PrincipalComponents result{values.reverse().cwiseMax(0) / double(values.size()), vectors.rowwise().reverse()};
+  for (auto column : result.loadings.colwise()) {
+    Eigen::Index largest = 0;
+    column.cwiseAbs().maxCoeff(&largest);
+    if (column[largest] < 0) column = -column;
+  }
+  return result;
+}
+
+std::vector<std::size_t> order_by_tag(const std::vector<std::string>& assets, const Tags& tags,
+                                      const std::string& column) {
+  std::vector<std::string> values;
+  std::vector<std::size_t> place;
+  for (const auto& asset : assets) {
+    const auto value = tags.value(asset, column).value_or("");
+    const auto found = find_name(value, values);
+    place.push_back(found.value_or(values.size()));
+    if (!found) values.push_back(value);
+  }
+  std::vector<std::size_t> order(assets.size());
+  std::iota(order.begin(), order.end(), std::size_t(0));
+  std::ranges::stable_sort(order, {}, [&](std::size_t i) { return place[i]; });
+  return order;
+}
+
+std::vector<std::size_t> order_by_clustering(const Correlation& correlation) {
+  check_all_move(correlation);
+  const auto n = correlation.assets.size();
+  std::vector<std::vector<std::size_t>> groups;
+  for (std::size_t i = 0; i < n; ++i) groups.push_back({i});
+  Eigen::MatrixXd distance = ((1 - correlation.matrix.array()) / 2).cwiseMax(0).sqrt();
+  std::vector<std::size_t> alive(n);  // rows of `distance` that still stand for a group
+  std::iota(alive.begin(), alive.end(), std::size_t(0));
+  while (alive.size() > 1) {
+    std::size_t a = 0, b = 1;
+    for (std::size_t i = 0; i < alive.size(); ++i) {
+      for (std::size_t j = i + 1; j < alive.size(); ++j) {
+        if (distance(Eigen::Index(alive[i]), Eigen::Index(alive[j])) <
+            distance(Eigen::Index(alive[a]), Eigen::Index(alive[b]))) {
+          a = i, b = j;
+        }
+      }
+    }
+    const auto into = alive[a], from = alive[b];
+    const double size_into = double(groups[into].size()), size_from = double(groups[from].size());
+    for (auto other : alive) {
+      const double joined = (size_into * distance(Eigen::Index(into), Eigen::Index(other)) +
+                             size_from * distance(Eigen::Index(from), Eigen::Index(other))) /
+                            (size_into + size_from);
+      distance(Eigen::Index(into), Eigen::Index(other)) = distance(Eigen::Index(other), Eigen::Index(into)) = joined;
+    }
+    groups[into].insert(groups[into].end(), groups[from].begin(), groups[from].end());
+    alive.erase(alive.begin() + std::ptrdiff_t(b));
+  }
+  return groups[alive.front()];
+}
+
+}  // namespace inchtide
