@@ -292,7 +292,7 @@ std::string heat_lines(const HeatMap& heat, const std::string& title, const Look
   lines += "$cells << EOD\n";
   for (std::size_t k = 0; k < heat.values.size(); ++k) {
     const double value = heat.values[k];
-    auto text = std::isfinite(value) ? fmt::format("{:.2f}", value) : std::string("-");
+    auto text = std::isfinite(value) ? fmt::format("{:.2f}", std::abs(value) < 0.005 ? 0.0 : value) : std::string("-");
     if (n > 20 && text.starts_with("0.")) text.erase(0, 1);
     if (n > 20 && text.starts_with("-0.")) text.erase(1, 1);
     lines += fmt::format("{} {} {} \"{}\" {}\n", k % n, k / n, shown_figure(value), text, value < -0.5 ? 1 : 0);

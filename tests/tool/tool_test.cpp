@@ -41,7 +41,7 @@ double sum_of(const json& weights) {
 
 TEST(Tool, EveryCommandHasHelpWithTwoExamples) {
   for (const std::string command :
-       {"gather", "inspect", "describe", "estimate", "frontier", "weigh", "rehearse", "demo"}) {
+       {"gather", "inspect", "describe", "relate", "estimate", "frontier", "weigh", "rehearse", "demo"}) {
     const auto said = run_tool(command + " --help");
     EXPECT_EQ(said.code, 0) << command;
     const auto examples = said.out.substr(std::min(said.out.find("Examples:"), said.out.size()));
