@@ -18,6 +18,7 @@
 #include "inchtide/estimate/estimators.hpp"
 #include "inchtide/estimate/rolling.hpp"
 #include "inchtide/estimate/shrinkage.hpp"
+#include "timing.hpp"
 
 extern "C" {
 void dsyrk_(const char* uplo, const char* trans, const int* n, const int* k, const double* alpha, const double* a,
@@ -29,17 +30,6 @@ void dsyevd_(const char* jobz, const char* uplo, const int* n, double* a, const 
 namespace {
 
 using namespace inchtide;
-
-double seconds_of(const auto& action) {
-  const auto begin = std::chrono::steady_clock::now();
-  action();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-}
-
-double median(std::vector<double> values) {
-  std::ranges::nth_element(values, values.begin() + std::ptrdiff_t(values.size() / 2));
-  return values[values.size() / 2];
-}
 
 ReturnTable returns_of(int t, int n) {
   std::mt19937_64 random(3);

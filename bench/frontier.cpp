@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "inchtide/frontier/frontier.hpp"
+#include "timing.hpp"
 
 extern "C" void dpotrf_(const char* uplo, const int* n, double* a, const int* lda, int* info);
 
@@ -38,17 +39,6 @@ Estimate factor_like(int n) {
   }
   estimate.covariance = Covariance::dense((covariance + covariance.transpose()) / 2);
   return estimate;
-}
-
-double seconds_of(const auto& action) {
-  const auto begin = std::chrono::steady_clock::now();
-  action();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-}
-
-double median(std::vector<double> values) {
-  std::ranges::nth_element(values, values.begin() + std::ptrdiff_t(values.size() / 2));
-  return values[values.size() / 2];
 }
 
 void whole_frontier(benchmark::State& state) {

@@ -24,6 +24,7 @@
 
 #include "inchtide/exchange/store.hpp"
 #include "inchtide/prices/price_table.hpp"
+#include "timing.hpp"
 
 namespace {
 
@@ -31,17 +32,6 @@ using namespace inchtide;
 namespace fs = std::filesystem;
 
 constexpr int assets = 500, rows = 5040;
-
-double seconds_of(const auto& action) {
-  const auto begin = std::chrono::steady_clock::now();
-  action();
-  return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-}
-
-double median(std::vector<double> values) {
-  std::ranges::nth_element(values, values.begin() + std::ptrdiff_t(values.size() / 2));
-  return values[values.size() / 2];
-}
 
 // The files, made once, gone at the end.
 struct World {

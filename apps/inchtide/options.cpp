@@ -14,6 +14,15 @@ CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string
 
 namespace {
 
+void add_last_period_option(CLI::App& command, Options& options) {
+  command
+      .add_option("--last-period", options.last_period,
+                  "drop or keep a last period that had not ended with the prices (default drop)")
+      ->type_name("HOW")
+      ->check(CLI::IsMember({"drop", "keep"}))
+      ->group("Window");
+}
+
 void add_style_options(CLI::App& command, Options& options) {
   command
       .add_option("--dates", options.dates,
@@ -106,12 +115,7 @@ void add_interval_option(CLI::App& command, Options& options) {
   command.add_option("--every", options.every, "Estimation interval: 1d, 1w, 1m, 1q, 1y or any count (default 1m)")
       ->type_name("INTERVAL")
       ->group("Window");
-  command
-      .add_option("--last-period", options.last_period,
-                  "drop or keep a last period that had not ended with the prices (default drop)")
-      ->type_name("HOW")
-      ->check(CLI::IsMember({"drop", "keep"}))
-      ->group("Window");
+  add_last_period_option(command, options);
 }
 
 void add_look_options(CLI::App& command, Options& options) {
@@ -121,12 +125,7 @@ void add_look_options(CLI::App& command, Options& options) {
   command.add_option("--every", options.every, "Look at every so many days, weeks, months, ...: 1d, 3d, 2w, 1m")
       ->type_name("INTERVAL")
       ->group("Window");
-  command
-      .add_option("--last-period", options.last_period,
-                  "drop or keep a last period that had not ended with the prices (default drop)")
-      ->type_name("HOW")
-      ->check(CLI::IsMember({"drop", "keep"}))
-      ->group("Window");
+  add_last_period_option(command, options);
   command
       .add_option("--fields", options.fields,
                   "Show these of open, high, low, close, adjusted, volume, price, as they came")
