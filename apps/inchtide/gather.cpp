@@ -19,8 +19,6 @@
 namespace inchtide::app {
 namespace {
 
-constexpr int done_in_part = 4, interrupted = 130, bad_input = 1, outside_failed = 3;
-
 std::atomic<bool> stop_asked = false;
 
 void ask_to_stop(int) {
@@ -85,7 +83,7 @@ Members members_of(const exchange::Mandate& mandate, const Options& options, con
     return members;
   }
   std::vector<std::string> given;
-  if (!list.empty() && std::filesystem::exists(list)) {
+  if (!list.empty() && std::filesystem::is_regular_file(list)) {
     given = exchange::read_members(list, identifiers.columns).members;
   } else if (!list.empty()) {
     if (provider.members_path.empty()) {
@@ -156,7 +154,7 @@ exchange::GatherReport from_provider(const exchange::Mandate& mandate, const Opt
   return report;
 }
 
-int exit_code_of(const exchange::GatherReport& report, bool unmapped) {
+ExitCode exit_code_of(const exchange::GatherReport& report, bool unmapped) {
   if (report.interrupted) return interrupted;
   std::size_t failed = 0;
   bool outside = false;
@@ -164,7 +162,7 @@ int exit_code_of(const exchange::GatherReport& report, bool unmapped) {
     failed += asset.error.empty() ? 0 : 1;
     outside = outside || asset.outside;
   }
-  if (failed == 0 && !unmapped) return 0;
+  if (failed == 0 && !unmapped) return done;
   if (failed < report.assets.size() || failed == 0) return done_in_part;
   return outside ? outside_failed : bad_input;
 }
@@ -196,6 +194,9 @@ Outcome gather(const Options& options) {
   }
   outcome.result = report::gather_result(report);
   outcome.tables = {report::gathered_table(report)};
+  if (auto failures = report::failures_table(report); !failures.rows.empty()) {
+    outcome.tables.push_back(std::move(failures));
+  }
   outcome.exit_code = exit_code_of(report, !outcome.warnings.empty());
   return outcome;
 }

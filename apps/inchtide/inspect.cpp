@@ -29,12 +29,14 @@ std::vector<Finding> findings_of(const Study& study) {
   std::vector<Finding> findings;
   for (const auto& bars : study.bars) {
     const auto own = findings_in(bars, field_used(study, bars), study.mandate.drop_misprints);
-    const bool adjusted = std::ranges::any_of(
-        study.adjusted, [&](const auto& a) { return a.splits > 0 && a.history.asset == bars.asset; });
+    const auto adjusted =
+        std::ranges::find_if(study.adjusted, [&](const Adjusted& a) { return a.history.asset == bars.asset; });
     for (auto finding : own) {
-      if (adjusted && finding.kind == "split") {
+      const bool worked_in = finding.kind == "split" && adjusted != study.adjusted.end() &&
+                             std::ranges::find(adjusted->splits, *finding.day) != adjusted->splits.end();
+      if (worked_in) {
         finding.severity = Severity::note;
-        finding.remedy = "Worked in, if --actions names this day";
+        finding.remedy = "None: the actions have it, and it is worked in";
       }
       findings.push_back(std::move(finding));
     }
@@ -229,14 +231,23 @@ void add_notes_on_cleaning(Outcome& outcome, const Study& study) {
   }
   outcome.result["conversions"] = conversions;
   auto adjusted = report::Json::array();
+  std::vector<std::string> without;
   for (const auto& a : study.adjusted) {
-    notes.push_back(
-        fmt::format("{}: {} split(s) and {} dividend(s) are worked into its closes; {} lie outside its days",
-                    a.history.asset, a.splits, a.dividends, a.out_of_range));
+    if (a.splits.empty() && a.dividends + a.out_of_range == 0) {
+      without.push_back(a.history.asset);
+    } else {
+      notes.push_back(
+          fmt::format("{}: {} split(s) and {} dividend(s) are worked into its closes; {} lie outside its days",
+                      a.history.asset, a.splits.size(), a.dividends, a.out_of_range));
+    }
     adjusted.push_back({{"asset", a.history.asset},
-                        {"splits", a.splits},
+                        {"splits", a.splits.size()},
                         {"dividends", a.dividends},
                         {"out_of_range", a.out_of_range}});
+  }
+  if (!without.empty()) {
+    notes.push_back(fmt::format("No split or dividend is given for {}: their closes are taken as they are",
+                                fmt::join(without, ", ")));
   }
   outcome.result["adjusted"] = adjusted;
 }
@@ -279,7 +290,7 @@ Outcome inspect(const Options& options) {
   if (options.strict) {
     const auto warnings = std::ranges::count(findings, Severity::warning, &Finding::severity);
     if (warnings > 0) {
-      outcome.exit_code = 1;
+      outcome.exit_code = bad_input;
       outcome.warnings.push_back(fmt::format("{} finding(s) are warnings, and --strict was asked for", warnings));
     }
   }

@@ -10,8 +10,6 @@
 
 namespace {
 
-enum ExitCode { done = 0, bad_input = 1, wrong_usage = 2, outside_failed = 3, uncertified = 5, interrupted = 130 };
-
 void set_up_messages() {
   auto logger = spdlog::stderr_logger_st("inchtide");
   logger->set_pattern("inchtide: %l: %v");
@@ -22,6 +20,7 @@ void set_up_messages() {
 
 int main(int count, char** arguments) {
   using namespace inchtide;
+  using namespace inchtide::app;
   set_up_messages();
   app::Options options;
   CLI::App tool("Estimates, exact efficient frontiers, weights within limits, and rehearsed rebalancing with costs.",

@@ -14,6 +14,17 @@ class App;
 
 namespace inchtide::app {
 
+// What the tool ends with.
+enum ExitCode {
+  done = 0,
+  bad_input = 1,
+  wrong_usage = 2,
+  outside_failed = 3,
+  done_in_part = 4,
+  uncertified = 5,
+  interrupted = 130
+};
+
 struct Options {
   // input
   std::string mandate, prices, estimate, tags, benchmark, currency, rates, align, weights;

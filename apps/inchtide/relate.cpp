@@ -54,21 +54,18 @@ struct Window {
   Correlation correlation;
 };
 
-std::vector<Window> windows_of(const Options& options, std::vector<std::string>& warnings) {
+std::vector<Window> windows_of(const Study& study, std::vector<std::string>& warnings) {
   std::vector<Window> windows;
-  for (const auto& span : options.windows) {
-    auto narrower = options;
-    narrower.from.clear();
-    narrower.last = span;
-    auto study = load_study(narrower);
-    const auto whole_from = study.aligned.table.days.front();
-    if (Interval::parse(span, "--windows").before(study.aligned.table.days.back()) <
-        whole_from - std::chrono::days{7}) {
-      warnings.push_back(
-          fmt::format("The window {} reaches before {}, where the common days begin; it holds what there is", span,
-                      to_string(whole_from)));
+  const Day first = study.prices.days.front(), last = study.prices.days.back();
+  for (const auto& span : study.options.windows) {
+    const Day from = Interval::parse(span, "--windows").before(last);
+    if (from < first - std::chrono::days{7}) {
+      warnings.push_back(fmt::format("The window {} reaches before {}, where the prices begin; it holds what there is",
+                                     span, to_string(first)));
     }
-    windows.push_back({"last " + span, correlation_of(estimation_returns(study, std::nullopt).universe)});
+    auto narrower = study;
+    narrower.prices = study.prices.between(from, std::nullopt);
+    windows.push_back({"last " + span, correlation_of(estimation_returns(narrower, std::nullopt).universe)});
   }
   return windows;
 }
@@ -78,10 +75,15 @@ std::vector<Window> windows_of(const Options& options, std::vector<std::string>&
 Outcome relate(const Options& options) {
   auto study = load_study(options);
   const auto returns = estimation_returns(study, std::nullopt);
-  auto correlation = correlation_of(returns.universe);
-  correlation = correlation.in_order(order_of(correlation, study));
+  const auto as_given = correlation_of(returns.universe);
+  const auto order = order_of(as_given, study);
+  const auto correlation = as_given.in_order(order);
   auto warnings = study.warnings;
-  const auto windows = windows_of(options, warnings);
+  const auto windows = windows_of(study, warnings);
+  if (!find_name(options.by, study.tags.columns) && !same_name(options.by, "sector")) {
+    throw InputError("--by", fmt::format("the tags have no column '{}'", options.by),
+                     did_you_mean(options.by, study.tags.columns));
+  }
   const auto averages = average_correlations(correlation, study.tags, options.by);
   if (averages.empty()) throw InputError("relate", "there is no pair of assets", "Name at least two that move");
 
@@ -98,7 +100,7 @@ Outcome relate(const Options& options) {
   outcome.charts.emplace_back("heat", report::heat_chart(correlation, "Correlations"));
   auto windows_json = report::Json::array();
   for (const auto& window : windows) {
-    const auto ordered = window.correlation.in_order(order_of(correlation_of(returns.universe), study));
+    const auto ordered = window.correlation.in_order(order);
     by_window.emplace_back(window.name, average_correlations(ordered, study.tags, options.by));
     auto table = report::correlation_table(ordered, study.every().adjective());
     table.name = "correlation " + window.name;

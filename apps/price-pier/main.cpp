@@ -232,6 +232,10 @@ int main(int count, char** arguments) {
       if (colon == std::string::npos || !find_name(kind, fault_kinds)) {
         throw InputError("--fault", fmt::format("'{}' is none", text), did_you_mean(kind, fault_kinds));
       }
+      const bool numbered = kind == "slow" || kind == "busy" || kind == "down";
+      if (numbered && text.find_first_not_of("0123456789", colon + 1) != std::string::npos) {
+        throw InputError("--fault", fmt::format("'{}' names no number", text), fmt::format("Write it like {}:2", kind));
+      }
       world.faults.push_back({kind, text.substr(colon + 1)});
     }
     if (!until.empty()) world.until = day_from(until, "--until");

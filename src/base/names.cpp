@@ -48,6 +48,12 @@ std::optional<std::size_t> find_name(std::string_view name, std::span<const std:
   return std::size_t(found - known.begin());
 }
 
+std::string plain_name(std::string_view name) {
+  auto result = lower_name(name);
+  std::erase_if(result, [](char c) { return c == ' ' || c == '_' || c == '-'; });
+  return result;
+}
+
 std::optional<std::string> nearest_name(std::string_view name, std::span<const std::string> known) {
   std::optional<std::string> best;
   std::size_t fewest = std::max<std::size_t>(2, name.size() / 3) + 1;

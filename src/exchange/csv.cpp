@@ -255,16 +255,9 @@ void read_csv_text(const std::filesystem::path& path, std::string_view content,
 
 std::optional<std::size_t> find_column(const std::vector<std::string>& header,
                                        std::initializer_list<std::string_view> names) {
-  const auto plain = [](std::string_view name) {
-    std::string result;
-    for (char c : lower_name(name)) {
-      if (c != ' ' && c != '_') result += c;
-    }
-    return result;
-  };
   for (auto name : names) {
     for (std::size_t i = 0; i < header.size(); ++i) {
-      if (plain(header[i]) == plain(name)) return i;
+      if (plain_name(header[i]) == plain_name(name)) return i;
     }
   }
   return std::nullopt;

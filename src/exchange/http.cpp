@@ -120,6 +120,9 @@ HttpAnswer HttpClient::try_once(const std::string& url, std::string& broken, dou
                       "issuer's certificate with ca_file in the mandate",
                       url, broken));
     }
+    if (code == CURLE_WRITE_ERROR) {
+      throw OutsideFailure(fmt::format("{}: the answer is larger than {} MB. Ask for less", url, largest_body >> 20));
+    }
     if (!may_pass(code)) throw OutsideFailure(fmt::format("{}: {}", url, broken));
     return answer;
   }

@@ -176,6 +176,10 @@ void read_gather(const Section& section, const std::filesystem::path& folder, Ma
   if (const auto store = section.text("store")) mandate.store = folder / *store;
   mandate.provider = section.text("provider");
   mandate.list = section.text("list");
+  std::error_code error;  // a file beside the mandate, or the name of a provider's list
+  if (mandate.list && std::filesystem::is_regular_file(folder / *mandate.list, error)) {
+    mandate.list = (folder / *mandate.list).string();
+  }
 }
 
 /// How patient a provider's client is.

@@ -11,6 +11,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
 
 namespace inchtide::exchange {
@@ -227,7 +228,16 @@ BarHistory bars_from_answer(const Provider& provider, const std::string& asset, 
     }
     return bars;
   }
-  return bars_from_csv_text(asset, source_of(provider, asset), body, {provider.days, provider.fields}, provider.style);
+  const auto where = source_of(provider, asset);
+  BarColumns columns{provider.days, {}, provider.fields};
+  if (provider.seconds) {
+    columns.read_day = [local = LocalDays(provider.zone, where)](std::string_view text) -> std::optional<Day> {
+      const auto seconds = parse_number(text);
+      if (!seconds || !(std::abs(*seconds) < 1e11)) return std::nullopt;
+      return local(*seconds);
+    };
+  }
+  return bars_from_csv_text(asset, where, body, columns, provider.style);
 }
 
 std::vector<std::string> members_from_answer(const Provider& provider, const std::string& list,

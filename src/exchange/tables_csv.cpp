@@ -61,6 +61,7 @@ struct Sheet {
   std::optional<std::size_t> asset;  // names the asset of each row
   std::vector<Figure> figures;
   std::vector<std::string> assets;  // of the slots, where there is no asset column
+  std::function<std::optional<Day>(std::string_view)> read_day = {};
 };
 
 /// What is read, for messages.
@@ -105,7 +106,7 @@ class SheetReader {
 
   void take(std::size_t line, CsvRow row) {
     const auto day_cell = row[sheet_.date];
-    const auto known = parse_day(day_cell);
+    const auto known = sheet_.read_day ? sheet_.read_day(day_cell) : parse_day(day_cell);
     const Day day =
         known ? *known : style_.day(day_cell, [&] { return cell_place(path_, line, header_[sheet_.date]); });
     if (sheet_.asset) {
@@ -485,7 +486,7 @@ BarHistory bars_from_csv_text(const std::string& asset, const std::string& sourc
                        fmt::format("no column '{}': the header has {}", name, fmt::join(header, ", ")),
                        "Check the names of its columns in the mandate");
     };
-    Sheet sheet{column(columns.day), std::nullopt, {}, {asset}};
+    Sheet sheet{column(columns.day), std::nullopt, {}, {asset}, columns.read_day};
     for (std::size_t k = 0; k < price_fields; ++k) {
       if (!columns.fields[k].empty()) sheet.figures.push_back({column(columns.fields[k]), PriceField(k)});
     }

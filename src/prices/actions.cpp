@@ -34,7 +34,7 @@ Adjusted adjusted_by(const PriceHistory& closes, const std::vector<CorporateActi
            "Check its currency, and that it is for one share");
     }
     factor_before[row] *= (1 - action.dividend / close_before) / action.split;
-    result.splits += action.split != 1 ? 1 : 0;
+    if (action.split != 1) result.splits.push_back(closes.days[row]);
     result.dividends += action.dividend != 0 ? 1 : 0;
   }
   double factor = 1;

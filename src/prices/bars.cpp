@@ -45,13 +45,6 @@ std::vector<PriceField> BarHistory::fields_held() const {
   return held;
 }
 
-PriceField BarHistory::best_field() const {
-  for (auto field : {PriceField::adjusted_close, PriceField::close, PriceField::price}) {
-    if (has(field)) return field;
-  }
-  throw InputError(asset, "it has neither an adjusted close nor a close nor a price", "Give one of these columns");
-}
-
 PriceHistory BarHistory::history(PriceField field) const {
   const auto fail = [&](const std::string& problem) {
     std::vector<std::string> names;

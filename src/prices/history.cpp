@@ -16,17 +16,10 @@ std::string to_string(PriceField field) {
 }
 
 std::optional<PriceField> field_named(std::string_view name) {
-  const auto plain = [](std::string_view text) {
-    std::string result;
-    for (char c : lower_name(text)) {
-      if (c != ' ' && c != '_' && c != '-') result += c;
-    }
-    return result;
-  };
-  const auto wanted = plain(name);
+  const auto wanted = plain_name(name);
   if (wanted == "adjusted") return PriceField::adjusted_close;
   for (std::size_t k = 0; k < price_fields; ++k) {
-    if (plain(to_string(PriceField(k))) == wanted) return PriceField(k);
+    if (plain_name(to_string(PriceField(k))) == wanted) return PriceField(k);
   }
   return std::nullopt;
 }

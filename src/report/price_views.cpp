@@ -109,14 +109,19 @@ Table gathered_table(const exchange::GatherReport& report) {
     const auto count = [&](std::size_t rows) { return had ? Cell(double(rows)) : Cell(); };
     table.add({a.asset, day_or_none(a.from), day_or_none(a.to), count(a.rows_new), count(a.changed), count(a.unchanged),
                had ? a.note : "failed, see below"});
-    if (!had) {
-      table.notes.push_back(a.error.starts_with(a.asset) ? a.error : fmt::format("{}: {}", a.asset, a.error));
-    }
   }
   table.notes.push_back(fmt::format("{} of {} assets gathered; from and to are those of the store",
                                     report.assets.size() - failed, report.assets.size()));
   if (report.interrupted)
     table.notes.push_back("Stopped on request; what is listed is complete, the rest wasn't reached");
+  return table;
+}
+
+Table failures_table(const exchange::GatherReport& report) {
+  Table table{"failures", "What failed", {{"Asset"}, {"Why, and what to do"}}, {}, {}};
+  for (const auto& a : report.assets) {
+    if (!a.error.empty()) table.add({a.asset, a.error});
+  }
   return table;
 }
 

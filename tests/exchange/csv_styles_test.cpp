@@ -100,6 +100,8 @@ TEST(Fields, AreChosenWithTheNextBestInTheirPlace) {
   reading.fields.preferred = PriceField::high;
   EXPECT_THAT(read_price_file(all, reading).prices, ElementsAre(6, 7));
   EXPECT_EQ(read_price_file(empty_adjusted, reading).field, PriceField::close);
+  EXPECT_THAT(message_of([] { FieldChoice{}.pick("X", {PriceField::open}); }),
+              HasSubstr("X: it has neither an adjusted close nor a close nor a price"));
   reading.fields.of_asset["a"] = PriceField::close;
   EXPECT_THAT(read_price_file(all, reading).prices, ElementsAre(5, 6));
 }

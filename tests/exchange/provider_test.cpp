@@ -91,6 +91,11 @@ TEST(ProviderAnswer, MayBeCsvByColumnName) {
   provider.fields[std::size_t(PriceField::close)] = "Last";
   EXPECT_THAT(read(provider, "Last,Day\n5,2024-03-04\n,2024-03-05\n6,2024-03-06\n").of(PriceField::close),
               ElementsAre(5, 6));
+  provider.seconds = true;
+  provider.zone = "+00:30";
+  EXPECT_THAT(read(provider, "Day,Last\n1709595000,5\n").days, ElementsAre(*parse_day("2024-03-05")));
+  EXPECT_THAT(complaint("Day,Last\nsoon,5\n", provider), HasSubstr("line 2, column Day: 'soon' is not a day"));
+  provider.seconds = false;
   EXPECT_THAT(complaint("Day,Close\n", provider),
               HasSubstr("provider pier, TIDEMILL, line 1: no column 'Last': the header has Day, Close"));
   EXPECT_THAT(complaint("Day,Last\n2024-03-04,x\n", provider), HasSubstr("line 2, column Last: 'x' is not a number"));

@@ -42,10 +42,9 @@ TEST(Bars, AFieldIsTheDaysThatHaveIt) {
   EXPECT_THAT(history.prices, ElementsAre(11, 12, 14, 13, 17));
   EXPECT_EQ(history.days[2], day(2024, 2, 1));
   EXPECT_EQ(history.currency, "HLC");
-  EXPECT_EQ(kelp().best_field(), PriceField::close);
   EXPECT_THAT(test::message_of([] { kelp().history(PriceField::adjusted_close); }),
               HasSubstr("KELPFARM: it has no adjusted close. It has: open, high, low, close, volume"));
-  EXPECT_THAT(test::message_of([] { BarHistory{"X"}.best_field(); }), HasSubstr("X: it has neither"));
+  EXPECT_THAT(test::message_of([] { BarHistory{"X"}.history(PriceField::close); }), HasSubstr("It has no figures"));
 }
 
 TEST(Bars, CoarserOnesTakeFirstOpenHighestHighLowestLowLastCloseAndAllVolume) {

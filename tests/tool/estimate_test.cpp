@@ -4,7 +4,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
-#include "support/process.hpp"
+#include "support/tool.hpp"
 
 namespace inchtide::test {
 namespace {
@@ -13,25 +13,13 @@ using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
 
-const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
-const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
 const std::string mandate = " --mandate " + demo + "/mandate.toml --split 2023-01-01 ";
-
-Said inchtide(const std::string& arguments) {
-  return run(tool + " " + arguments);
-}
-
-json result_of(const std::string& arguments) {
-  const auto said = inchtide(arguments + " --json - --quiet");
-  EXPECT_EQ(said.code, 0) << said.err;
-  return json::parse(said.out)["result"];
-}
 
 TEST(EstimateCommand, ItsFileGivesTheFrontierThatThePricesGive) {
   const Folder folder;
   const auto file = (folder / "estimate.json").string();
   for (const std::string methods : {"", "--covariance nonlinear --expected bayes-stein", "--covariance factors:3"}) {
-    ASSERT_EQ(inchtide("estimate" + mandate + methods + " --draws 0 --quiet --json " + file).code, 0);
+    ASSERT_EQ(run_tool("estimate" + mandate + methods + " --draws 0 --quiet --json " + file).code, 0);
     const auto direct = result_of("frontier" + mandate + methods);
     const auto by_file = result_of("frontier --mandate " + demo + "/mandate.toml --estimate " + file);
     ASSERT_EQ(direct["corners"].size(), by_file["corners"].size()) << methods;
@@ -44,7 +32,7 @@ TEST(EstimateCommand, ItsFileGivesTheFrontierThatThePricesGive) {
 }
 
 TEST(EstimateCommand, ShowsUncertaintyAndAdvice) {
-  const auto said = inchtide("estimate" + mandate);
+  const auto said = run_tool("estimate" + mandate);
   EXPECT_EQ(said.code, 0);
   EXPECT_THAT(said.out, AllOf(HasSubstr("Standard error"), HasSubstr("Mean, low"), HasSubstr("Condition number"),
                               HasSubstr("lie within two standard errors of zero"), HasSubstr("denominator T-1")));
@@ -63,10 +51,10 @@ TEST(EstimateCommand, ShowsUncertaintyAndAdvice) {
 }
 
 TEST(EstimateCommand, MethodsStandSideBySide) {
-  const auto said = inchtide("estimate" + mandate + "--compare --draws 0");
+  const auto said = run_tool("estimate" + mandate + "--compare --draws 0");
   EXPECT_THAT(said.out, AllOf(HasSubstr("Expected returns per year by method"), HasSubstr("bayes-stein"),
                               HasSubstr("market-model"), HasSubstr("Covariances by method"), HasSubstr("nonlinear")));
-  const auto few = inchtide("estimate" + mandate + "--compare --draws 0 --last 6y --every 1y");
+  const auto few = run_tool("estimate" + mandate + "--compare --draws 0 --last 6y --every 1y");
   EXPECT_THAT(few.err, HasSubstr("Not compared: bayes-stein"));
 }
 
@@ -103,7 +91,7 @@ confidence = "100%"
 
 TEST(EstimateCommand, BadInputIsNamed) {
   const auto complaint = [](const std::string& options) {
-    const auto said = inchtide("estimate" + mandate + options);
+    const auto said = run_tool("estimate" + mandate + options);
     EXPECT_EQ(said.code, 1) << options;
     return said.err;
   };
@@ -114,9 +102,9 @@ TEST(EstimateCommand, BadInputIsNamed) {
   EXPECT_THAT(complaint("--own KELPFARM=3"), HasSubstr("'3' has no % sign"));
   EXPECT_THAT(complaint("--from 2021-06-01 --every 1y"), HasSubstr("too few"));
   const auto market =
-      inchtide("estimate --prices " + demo + "/prices --assets KELPFARM,TIDEMILL --expected market-model");
+      run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,TIDEMILL --expected market-model");
   EXPECT_THAT(market.err, HasSubstr("market-model: there is no benchmark. Name one (--benchmark)"));
-  EXPECT_EQ(inchtide("estimate" + mandate + "--denominator whole").code, 2);
+  EXPECT_EQ(run_tool("estimate" + mandate + "--denominator whole").code, 2);
 }
 
 TEST(Methods, ChangeTheWeightsOfTheCommandsThatFollow) {

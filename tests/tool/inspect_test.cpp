@@ -7,7 +7,7 @@
 #include <nlohmann/json.hpp>
 #include <sstream>
 
-#include "support/process.hpp"
+#include "support/tool.hpp"
 
 namespace inchtide::test {
 namespace {
@@ -15,22 +15,9 @@ namespace {
 using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
-using testing::Not;
 
-const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
-const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
 const std::string prices = " --prices " + demo + "/prices ";
 const std::string tagged = prices + " --currency HLC --tags " + demo + "/tags.csv ";
-
-Said inchtide(const std::string& arguments) {
-  return run(tool + " " + arguments);
-}
-
-json result_of(const std::string& arguments) {
-  const auto said = inchtide(arguments + " --json - --quiet");
-  EXPECT_EQ(said.code, 0) << said.err;
-  return json::parse(said.out)["result"];
-}
 
 // A CSV file as rows of cells.
 std::vector<std::vector<std::string>> rows_of(const fs::path& file) {
@@ -47,7 +34,7 @@ std::vector<std::vector<std::string>> rows_of(const fs::path& file) {
 TEST(Window, TradingDaysCountFromADayOrBackFromTheLast) {
   const Folder folder;
   const auto window = [&](const std::string& options) {
-    EXPECT_EQ(inchtide("inspect" + prices + "--assets KELPFARM --quiet --csv " + folder.path().string() + options).code,
+    EXPECT_EQ(run_tool("inspect" + prices + "--assets KELPFARM --quiet --csv " + folder.path().string() + options).code,
               0);
     const auto rows = rows_of(folder / "prices.csv");
     return fmt::format("{} {} {}", rows.size() - 1, rows[1][0], rows.back()[0]);
@@ -56,14 +43,14 @@ TEST(Window, TradingDaysCountFromADayOrBackFromTheLast) {
   EXPECT_EQ(window(" --from 2019-03-02 --trading-days 10"), "10 2019-03-04 2019-03-15");
   EXPECT_EQ(window(" --trading-days 5"), "5 2025-12-22 2025-12-31");  // 24 to 26 December are holidays
   EXPECT_EQ(window(" --last 30d").substr(3, 10), "2025-12-01");
-  EXPECT_EQ(inchtide("inspect" + prices + "--trading-days 99999").code, 1);
-  EXPECT_EQ(inchtide("inspect" + prices + "--trading-days 5 --to 2020-01-01").code, 2);
+  EXPECT_EQ(run_tool("inspect" + prices + "--trading-days 99999").code, 1);
+  EXPECT_EQ(run_tool("inspect" + prices + "--trading-days 5 --to 2020-01-01").code, 2);
 }
 
 TEST(Window, EveryKDaysOrWeeksWorksForAnyK) {
   const Folder folder;
   const auto days = [&](const std::string& every) {
-    EXPECT_EQ(inchtide("inspect" + prices + "--assets KELPFARM --last-period keep --quiet --csv " +
+    EXPECT_EQ(run_tool("inspect" + prices + "--assets KELPFARM --last-period keep --quiet --csv " +
                        folder.path().string() + " --every " + every)
                   .code,
               0);
@@ -81,18 +68,18 @@ TEST(Window, EveryKDaysOrWeeksWorksForAnyK) {
 
 TEST(Window, AnUnfinishedLastPeriodIsKeptOrDroppedAndSaid) {
   const auto command = "describe" + prices + "--assets KELPFARM --to 2025-12-15";
-  const auto dropped = inchtide(command), kept = inchtide(command + " --last-period keep");
+  const auto dropped = run_tool(command), kept = run_tool(command + " --last-period keep");
   EXPECT_THAT(dropped.err, HasSubstr("The last month had not ended on 2025-12-15, so it is not used"));
   EXPECT_THAT(kept.err, HasSubstr("is used as it stands, as chosen"));
   EXPECT_EQ(result_of(command + " --last-period keep")["assets"][0]["observations"],
             result_of(command)["assets"][0]["observations"].get<int>() + 1);
-  EXPECT_EQ(inchtide(command + " --last-period maybe").code, 2);
+  EXPECT_EQ(run_tool(command + " --last-period maybe").code, 2);
 }
 
 TEST(Fields, AnySubsetIsShownAndWritten) {
   const Folder folder;
   const auto said =
-      inchtide("inspect" + tagged + "--assets KELPFARM,COLDQUAY --fields close,volume --csv " + folder.path().string());
+      run_tool("inspect" + tagged + "--assets KELPFARM,COLDQUAY --fields close,volume --csv " + folder.path().string());
   EXPECT_EQ(said.code, 0);
   EXPECT_THAT(said.out, HasSubstr("The last 10 of 2,047 rows; --csv and --xlsx write them all"));
   const auto wide = rows_of(folder / "fields.csv");
@@ -100,7 +87,7 @@ TEST(Fields, AnySubsetIsShownAndWritten) {
                                                "KELPFARM volume"}));
   EXPECT_EQ(wide[1], (std::vector<std::string>{"2018-01-02", "87.483", "32611", wide[1][3], wide[1][4]}));
   // Monthly: the last close and the sum of the volumes of each month.
-  ASSERT_EQ(inchtide("inspect" + tagged +
+  ASSERT_EQ(run_tool("inspect" + tagged +
                      "--assets COLDQUAY --fields close,volume,high --every 1m --quiet --shape long "
                      "--to 2018-02-28 --csv " +
                      folder.path().string())
@@ -121,7 +108,7 @@ TEST(Fields, AnySubsetIsShownAndWritten) {
   EXPECT_EQ(std::stod(months[1][2]), std::stod(close));
   EXPECT_EQ(std::stod(months[1][3]), volume);
   EXPECT_EQ(std::stod(months[1][4]), high);
-  EXPECT_EQ(inchtide("inspect" + prices + "--fields clsoe").code, 1);
+  EXPECT_EQ(run_tool("inspect" + prices + "--fields clsoe").code, 1);
   const auto on_day = result_of("inspect" + tagged + "--assets COLDQUAY --on 2018-01-06 --fields open,high");
   EXPECT_EQ(on_day["prices"][0]["field"], "open");
   EXPECT_EQ(on_day["prices"][0]["day"], "2018-01-05");  // the 6th was a Saturday
@@ -132,20 +119,20 @@ TEST(Fields, AreChosenPerAssetWithAWarningWhereTheyAreMissing) {
   folder.write("p/A.csv", "date,close,adjusted_close\n2024-01-30,10,9\n2024-01-31,11,9.9\n2024-02-29,12,10.8\n");
   folder.write("p/B.csv", "date,close\n2024-01-30,20\n2024-01-31,21\n2024-02-29,22\n");
   const auto command = "inspect --prices " + (folder / "p").string();
-  const auto mixed = inchtide(command);
+  const auto mixed = run_tool(command);
   EXPECT_THAT(mixed.err, HasSubstr("Prices of different kinds meet: close of B; adjusted close of A"));
-  const auto closes = inchtide(command + " --field close");
+  const auto closes = run_tool(command + " --field close");
   EXPECT_EQ(closes.err, "");
-  EXPECT_THAT(inchtide(command + " --field A=close --field B=high").err,
+  EXPECT_THAT(run_tool(command + " --field A=close --field B=high").err,
               HasSubstr("Another field than the one chosen is used where that is missing: B (close for high)"));
-  EXPECT_THAT(inchtide(command + " --field hgih").err, HasSubstr("there is no field 'hgih'. Did you mean 'high'?"));
+  EXPECT_THAT(run_tool(command + " --field hgih").err, HasSubstr("there is no field 'hgih'. Did you mean 'high'?"));
 }
 
 TEST(Written, TablesReadBackAsTheSamePrices) {
   const Folder folder;
   const auto command = "inspect" + tagged + "--assets KELPFARM,TIDEMILL,DREDGECO --align any --quiet --csv ";
   for (const std::string shape : {"wide", "long"}) {
-    ASSERT_EQ(inchtide(command + (folder / shape).string() + " --shape " + shape).code, 0);
+    ASSERT_EQ(run_tool(command + (folder / shape).string() + " --shape " + shape).code, 0);
     const auto figures = [](const std::string& source) {
       return result_of("describe --every 1w --align any --assets KELPFARM,TIDEMILL,DREDGECO --prices " +
                        source)["assets"];
@@ -156,7 +143,7 @@ TEST(Written, TablesReadBackAsTheSamePrices) {
 
 TEST(Written, RebasedAndGrowthBeginTogether) {
   const Folder folder;
-  ASSERT_EQ(inchtide("inspect" + tagged + "--assets KELPFARM,BEACONET --quiet --csv " + folder.path().string()).code,
+  ASSERT_EQ(run_tool("inspect" + tagged + "--assets KELPFARM,BEACONET --quiet --csv " + folder.path().string()).code,
             0);
   const auto rebased = rows_of(folder / "rebased.csv"), growth = rows_of(folder / "growth.csv"),
              level = rows_of(folder / "prices.csv");
@@ -170,7 +157,7 @@ TEST(Written, RebasedAndGrowthBeginTogether) {
 TEST(Written, ASpreadsheetHoldsEveryTable) {
   const Folder folder;
   const auto book = (folder / "deep/study.xlsx").string();
-  ASSERT_EQ(inchtide("inspect" + tagged + "--assets KELPFARM --last 1m --quiet --xlsx " + book).code, 0);
+  ASSERT_EQ(run_tool("inspect" + tagged + "--assets KELPFARM --last 1m --quiet --xlsx " + book).code, 0);
   const auto sheets = run("unzip -p " + book + " xl/workbook.xml").out;
   for (const char* name : {"coverage", "findings", "prices", "rebased", "growth"}) {
     EXPECT_THAT(sheets, HasSubstr(fmt::format("<sheet name=\"{}\"", name)));
@@ -180,33 +167,38 @@ TEST(Written, ASpreadsheetHoldsEveryTable) {
   EXPECT_THAT(cells, HasSubstr("<v>46022</v>"));
   const auto last = rows_of(demo + "/prices/KELPFARM.csv").back()[5];
   EXPECT_THAT(cells, HasSubstr(fmt::format("<v>{}</v>", std::stod(last))));
-  EXPECT_EQ(inchtide("inspect" + prices + "--quiet --xlsx " + (folder / "a.ods").string()).code, 1);
+  EXPECT_EQ(run_tool("inspect" + prices + "--quiet --xlsx " + (folder / "a.ods").string()).code, 1);
   ASSERT_EQ(
-      inchtide("weigh" + tagged + "--assets KELPFARM,HOLLBOND --quiet --xlsx " + (folder / "w.xlsx").string()).code, 0);
+      run_tool("weigh" + tagged + "--assets KELPFARM,HOLLBOND --quiet --xlsx " + (folder / "w.xlsx").string()).code, 0);
   EXPECT_THAT(run("unzip -p " + (folder / "w.xlsx").string() + " xl/styles.xml").out, HasSubstr("0.00%"));
 }
 
 TEST(Strict, MakesAWarningAnError) {
-  const auto said = inchtide("inspect" + prices + "--assets OYSTERCO --strict");
+  const auto said = run_tool("inspect" + prices + "--assets OYSTERCO --strict");
   EXPECT_EQ(said.code, 1);
   EXPECT_THAT(said.err, HasSubstr("1 finding(s) are warnings, and --strict was asked for"));
   EXPECT_THAT(said.out, HasSubstr("likely a misprint"));
-  EXPECT_EQ(inchtide("inspect" + prices + "--assets OYSTERCO --strict --drop-misprints").code, 0);
-  EXPECT_EQ(inchtide("inspect" + prices + "--assets KELPFARM --strict").code, 0);
+  EXPECT_EQ(run_tool("inspect" + prices + "--assets OYSTERCO --strict --drop-misprints").code, 0);
+  EXPECT_EQ(run_tool("inspect" + prices + "--assets KELPFARM --strict").code, 0);
 }
 
 TEST(Strict, ASplitInRawClosesIsFoundAndAnActionsFileMendsIt) {
   const auto raw = "inspect" + tagged + "--assets BEACONET --field close ";
-  EXPECT_EQ(inchtide(raw + "--strict").code, 1);
+  EXPECT_EQ(run_tool(raw + "--strict").code, 1);
   const auto finding = result_of(raw)["findings"][0];
   EXPECT_EQ(finding["kind"], "split");
   EXPECT_EQ(finding["day"], "2024-06-17");
-  EXPECT_EQ(inchtide(raw + "--strict --actions " + demo + "/actions.csv").code, 0);
+  EXPECT_EQ(run_tool(raw + "--strict --actions " + demo + "/actions.csv").code, 0);
+  EXPECT_THAT(run_tool("inspect" + tagged + "--assets KELPFARM --field close --actions " + demo + "/actions.csv").out,
+              HasSubstr("No split or dividend is given for KELPFARM"));
   // Dividends and the split worked in by us give the source's own adjusted closes (which it rounds to four decimals).
   const Folder folder;
+  // One on another day doesn't mend it.
+  const auto late = folder.write("late.csv", "asset,date,split\nBEACONET,2024-06-18,2\n");
+  EXPECT_EQ(run_tool(raw + "--strict --actions " + late.string()).code, 1);
   const auto written = [&](const std::string& options) {
     EXPECT_EQ(
-        inchtide("inspect" + tagged + "--assets BEACONET,COLDQUAY --quiet --csv " + folder.path().string() + options)
+        run_tool("inspect" + tagged + "--assets BEACONET,COLDQUAY --quiet --csv " + folder.path().string() + options)
             .code,
         0);
     return rows_of(folder / "prices.csv");
@@ -218,7 +210,7 @@ TEST(Strict, ASplitInRawClosesIsFoundAndAnActionsFileMendsIt) {
       ASSERT_NEAR(std::stod(ours[row][column]), std::stod(theirs[row][column]), 2e-4) << ours[row][0];
     }
   }
-  EXPECT_THAT(inchtide("inspect" + prices + "--assets KELPFARM --field close --actions " +
+  EXPECT_THAT(run_tool("inspect" + prices + "--assets KELPFARM --field close --actions " +
                        folder.write("a.csv", "asset,date,split\nNOBODY,2024-01-02,2\n").string())
                   .err,
               HasSubstr("names assets without prices: NOBODY"));
@@ -226,11 +218,11 @@ TEST(Strict, ASplitInRawClosesIsFoundAndAnActionsFileMendsIt) {
 
 TEST(ShortHistories, AreShortenedLeftOutOrKeptAsChosen) {
   const auto command = "inspect" + tagged + "--assets KELPFARM,TIDEMILL,BEACONET --short-histories ";
-  EXPECT_THAT(inchtide(command + "shorten").out, AllOf(HasSubstr("What to do about short histories"),
+  EXPECT_THAT(run_tool(command + "shorten").out, AllOf(HasSubstr("What to do about short histories"),
                                                        HasSubstr("leave-out          2,047     2,047  2018-01-02")));
   EXPECT_EQ(result_of(command + "shorten")["common_days"], 1515);
   EXPECT_EQ(result_of(command + "keep")["common_days"], 2047);
-  const auto left = inchtide(command + "leave-out");
+  const auto left = run_tool(command + "leave-out");
   EXPECT_THAT(left.err, HasSubstr("Left out for their short histories, as chosen: BEACONET"));
   EXPECT_EQ(result_of(command + "leave-out")["common_days"], 2047);
   EXPECT_EQ(
@@ -240,7 +232,7 @@ TEST(ShortHistories, AreShortenedLeftOutOrKeptAsChosen) {
 
 TEST(Overlays, AreColumnsFromTheFirstRowOfTheWindowOn) {
   const Folder folder;
-  ASSERT_EQ(inchtide("inspect" + prices +
+  ASSERT_EQ(run_tool("inspect" + prices +
                      "--assets KELPFARM --last 2m --overlay sma:20,stochastic --overlay macd "
                      "--quiet --csv " +
                      folder.path().string())
@@ -259,26 +251,26 @@ TEST(Overlays, AreColumnsFromTheFirstRowOfTheWindowOn) {
   double sum = 0;
   for (std::size_t row = file.size() - 20; row < file.size(); ++row) sum += std::stod(file[row][5]);
   EXPECT_NEAR(std::stod(table.back()[2]), sum / 20, 1e-9);
-  EXPECT_THAT(inchtide("inspect" + prices + "--overlay smaa").err, HasSubstr("Did you mean 'sma'?"));
+  EXPECT_THAT(run_tool("inspect" + prices + "--overlay smaa").err, HasSubstr("Did you mean 'sma'?"));
 }
 
 TEST(Figures, OfPricesAreDrawnInBothThemes) {
   const Folder folder;
   const auto draw = [&](const std::string& options, const std::string& figure) {
     const auto file = (folder / "f.svg").string();
-    EXPECT_EQ(inchtide("inspect" + prices + options + " --quiet --figure " + figure + ":" + file).code, 0) << figure;
+    EXPECT_EQ(run_tool("inspect" + prices + options + " --quiet --figure " + figure + ":" + file).code, 0) << figure;
     return text_of(file);
   };
   EXPECT_THAT(draw("--assets KELPFARM,TIDEMILL", "growth"), HasSubstr("Cumulative growth"));
   EXPECT_THAT(draw("--assets KELPFARM,TIDEMILL", "prices"), HasSubstr("TIDEMILL"));
-  const auto light = draw("--assets KELPFARM --last 6m --overlay bands,momentum", "bars");
+  const std::string options = "--assets KELPFARM --last 6m --overlay bands,momentum";
+  const auto light = draw(options, "bars"), dark = draw(options + " --theme dark", "bars");
+  const std::string ground = R"(<rect x="0" y="0" width="1280" height="800" fill=)";
   EXPECT_THAT(light, AllOf(HasSubstr("open, high, low and close, adjusted"), HasSubstr("bands 20 2 upper"),
-                           HasSubstr("Momentum"), HasSubstr("Volume, 000s"), HasSubstr("#FFFFFF"),
-                           Not(HasSubstr("#1E2A32' d"))));
-  const auto dark = draw("--assets KELPFARM --last 6m --theme dark", "bars");
-  EXPECT_NE(light, dark);
+                           HasSubstr("Momentum"), HasSubstr("Volume, 000s"), HasSubstr(ground + "\"#ffffff\"")));
+  EXPECT_THAT(dark, AllOf(HasSubstr("bands 20 2 upper"), HasSubstr(ground + "\"#1e2a32\"")));
   EXPECT_THAT(
-      inchtide("inspect" + prices + "--assets KELPFARM,TIDEMILL --quiet --figure bars:" + (folder / "x.png").string())
+      run_tool("inspect" + prices + "--assets KELPFARM,TIDEMILL --quiet --figure bars:" + (folder / "x.png").string())
           .err,
       HasSubstr("bars are drawn for one asset. Name it with --assets"));
   EXPECT_FALSE(fs::exists(folder / "x.png"));
@@ -288,10 +280,10 @@ TEST(Styles, OfFilesAreChosenByOption) {
   const Folder folder;
   folder.write("p/A.csv", "date;close\n31.01.2024;1.234,5\n29.02.2024;1.240,0\n29.03.2024;1.250,0\n");
   const auto command = "describe --prices " + (folder / "p").string();
-  EXPECT_THAT(inchtide(command).err, HasSubstr("A.csv, line 2, column date: '31.01.2024' is not an ISO day"));
-  EXPECT_THAT(inchtide(command + " --dates day-first").err, HasSubstr("Say --decimal comma (1.234,56)"));
+  EXPECT_THAT(run_tool(command).err, HasSubstr("A.csv, line 2, column date: '31.01.2024' is not an ISO day"));
+  EXPECT_THAT(run_tool(command + " --dates day-first").err, HasSubstr("Say --decimal comma (1.234,56)"));
   EXPECT_EQ(result_of(command + " --dates day-first --decimal comma")["assets"][0]["observations"], 2);
-  EXPECT_THAT(inchtide(command + " --dates dayfirst").err, HasSubstr("Did you mean 'day-first'?"));
+  EXPECT_THAT(run_tool(command + " --dates dayfirst").err, HasSubstr("Did you mean 'day-first'?"));
 }
 
 TEST(Rates, AreCarriedForAsManyDaysAsTheMandateSays) {

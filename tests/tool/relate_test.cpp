@@ -3,7 +3,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
-#include "support/process.hpp"
+#include "support/tool.hpp"
 
 namespace inchtide::test {
 namespace {
@@ -12,24 +12,11 @@ using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
 
-const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
-const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
 const std::string mandate = " --mandate " + demo + "/mandate.toml ";
 
-Said relate(const std::string& arguments) {
-  return run(tool + " relate" + arguments);
-}
-
-json result_of(const std::string& arguments) {
-  const auto said = relate(arguments + " --json - --quiet");
-  EXPECT_EQ(said.code, 0) << said.err;
-  return json::parse(said.out)["result"];
-}
-
 TEST(Relate, GivesTheWholeMatrixThatTheEstimateImplies) {
-  const auto result = result_of(mandate);
-  const auto estimated = run(tool + " estimate" + mandate + "--draws 0 --quiet --json -");
-  const auto estimate = json::parse(estimated.out)["result"];
+  const auto result = result_of("relate" + mandate);
+  const auto estimate = result_of("estimate" + mandate + "--draws 0");
   ASSERT_EQ(result["assets"], estimate["assets"]);
   const auto& s = estimate["covariance"];
   double sum = 0;
@@ -49,20 +36,33 @@ TEST(Relate, GivesTheWholeMatrixThatTheEstimateImplies) {
 
 TEST(Relate, ShowsAveragesWindowsAndTheMarketModel) {
   const Folder folder;
-  const auto said = relate(mandate + "--windows 4y,2y --order cluster --figure heat-2y:" + (folder / "h.svg").string());
+  const auto said =
+      run_tool("relate" + mandate + "--windows 4y,2y --order cluster --figure heat-2y:" + (folder / "h.svg").string());
   EXPECT_EQ(said.code, 0) << said.err;
   EXPECT_THAT(said.out, AllOf(HasSubstr("Average correlations"), HasSubstr("within sector power"), HasSubstr("last 2y"),
                               HasSubstr("Against HOLLIN40"), HasSubstr("Principal components")));
   EXPECT_THAT(text_of(folder / "h.svg"), AllOf(HasSubstr("Correlations, last 2y"), HasSubstr("KELPFARM")));
-  const auto given = result_of(mandate), clustered = result_of(mandate + "--order cluster");
+  const auto given = result_of("relate" + mandate), clustered = result_of("relate" + mandate + "--order cluster");
   EXPECT_NE(given["assets"], clustered["assets"]);
   EXPECT_NEAR(given["average_correlation"].get<double>(), clustered["average_correlation"].get<double>(), 1e-12);
 }
 
+TEST(Relate, AWindowIsTheSameAsLookingAtThatSpanAlone) {
+  const auto beside = result_of("relate" + mandate + "--windows 2y")["windows"][0];
+  const auto alone = result_of("relate" + mandate + "--last 2y");
+  EXPECT_EQ(beside["correlation"], alone["correlation"]);
+  EXPECT_EQ(beside["observations"], alone["observations"]);
+  // Back from the last day that is looked at: the month ends of December 2023 (the 29th) to December 2024.
+  const auto ended = result_of("relate" + mandate + "--to 2024-12-31 --windows 53w")["windows"][0];
+  EXPECT_EQ(ended["observations"], 12);
+  EXPECT_THAT(run_tool("relate" + mandate + "--windows 20y").err, HasSubstr("reaches before 2020-02-03"));
+}
+
 TEST(Relate, BadInputIsNamed) {
-  EXPECT_THAT(relate(mandate + "--order sektor").err, HasSubstr("Did you mean 'sector'?"));
-  EXPECT_THAT(relate(mandate + "--windows lots").err, HasSubstr("'lots' is not an interval"));
-  const auto one = relate(" --prices " + demo + "/prices --assets KELPFARM");
+  EXPECT_THAT(run_tool("relate" + mandate + "--order sektor").err, HasSubstr("Did you mean 'sector'?"));
+  EXPECT_THAT(run_tool("relate" + mandate + "--by sektor").err, HasSubstr("Did you mean 'sector'?"));
+  EXPECT_THAT(run_tool("relate" + mandate + "--windows lots").err, HasSubstr("'lots' is not an interval"));
+  const auto one = run_tool("relate --prices " + demo + "/prices --assets KELPFARM");
   EXPECT_EQ(one.code, 1);
   EXPECT_THAT(one.err, HasSubstr("there is no pair of assets"));
 }

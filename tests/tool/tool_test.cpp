@@ -7,7 +7,7 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
-#include "support/process.hpp"
+#include "support/tool.hpp"
 
 namespace inchtide::test {
 namespace {
@@ -16,22 +16,7 @@ using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
 
-const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
-const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
 const std::string mandate = " --mandate " + demo + "/mandate.toml";
-
-Said run_tool(const std::string& arguments) {
-  return run(tool + " " + arguments);
-}
-
-json result_of(const std::string& arguments) {
-  const auto said = run_tool(arguments + " --json - --quiet");
-  EXPECT_EQ(said.code, 0) << said.err;
-  const auto document = json::parse(said.out);
-  EXPECT_EQ(document["format"], 1);
-  EXPECT_EQ(document["inchtide"], INCHTIDE_VERSION);
-  return document["result"];
-}
 
 double sum_of(const json& weights) {
   double sum = 0;

@@ -14,6 +14,9 @@ bool same_name(std::string_view a, std::string_view b);
 /// The name in lower case (ASCII letters only): equal for names that are the same.
 std::string lower_name(std::string_view name);
 
+/// The name in lower case without spaces, dashes and underscores: equal for "Adjusted Close" and "adjusted_close".
+std::string plain_name(std::string_view name);
+
 /// The known name with the fewest single-letter edits from `name` (case apart), or nothing when all are further than
 /// a third of its letters away.
 std::optional<std::string> nearest_name(std::string_view name, std::span<const std::string> known);

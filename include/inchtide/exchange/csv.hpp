@@ -47,7 +47,7 @@ using CsvRow = std::span<const std::string_view>;
 void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
               const std::function<void(std::size_t, CsvRow)>& row);
 
-/// A column's position by any of its names; case, spaces and underscores don't count.
+/// A column's position by any of its names; case, spaces, dashes and underscores don't count.
 std::optional<std::size_t> find_column(const std::vector<std::string>& header,
                                        std::initializer_list<std::string_view> names);
 

@@ -41,7 +41,7 @@ struct Provider {
   std::string scheme;                                 ///< the column of the identifiers that it knows assets by
   std::string suffix;                                 ///< put behind each code
   std::map<std::string, std::string> suffixes;        ///< by tag, e.g. "currency:MRD"; beats `suffix`
-  std::string members_path, members;                  ///< a universe list {list}: path, and JSON Pointer or column
+  std::string members_path, members;                  ///< a universe list {list} in JSON: path, and JSON Pointer
   CsvStyle style;
   HttpSettings http;
   int parallel = 4;       ///< requests on their way at once

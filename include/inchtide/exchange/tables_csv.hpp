@@ -2,7 +2,9 @@
 /// The CSV files that people keep: prices, rates, tags, weights, splits and dividends, lists of members.
 
 #include <filesystem>
+#include <functional>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -64,6 +66,8 @@ BarsRead read_bars_listing_failures(const std::filesystem::path& path, const Pri
 /// Bars out of a CSV text with one asset, by the names of its columns (empty: not there).
 struct BarColumns {
   std::string day = "date";
+  /// Reads a day that isn't written as one, such as seconds; nothing when it can't. The style reads days without it.
+  std::function<std::optional<Day>(std::string_view)> read_day = {};
   std::array<std::string, price_fields> fields = {};
 };
 BarHistory bars_from_csv_text(const std::string& asset, const std::string& source, std::string_view text,

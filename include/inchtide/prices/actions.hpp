@@ -31,7 +31,7 @@ struct CorporateAction {
 
 struct Adjusted {
   PriceHistory history;          ///< with the field adjusted close
-  std::size_t splits = 0;        ///< how many were worked in
+  std::vector<Day> splits;       ///< the days from which those that were worked in count
   std::size_t dividends = 0;     ///< how many were worked in
   std::size_t out_of_range = 0;  ///< actions before the second or after the last day, which change nothing
 };

@@ -9,7 +9,6 @@
 /// kelp.days = {sys_days{2024y / March / 1}, sys_days{2024y / March / 4}};
 /// kelp.of(inchtide::PriceField::close) = {10, 11};
 /// kelp.of(inchtide::PriceField::volume) = {500, 700};
-/// assert(kelp.best_field() == inchtide::PriceField::close);
 /// assert(kelp.history(inchtide::PriceField::close).prices[1] == 11);
 /// const auto week = inchtide::bars_every(kelp, {1, inchtide::Unit::month});
 /// assert(week.of(inchtide::PriceField::volume)[0] == 1200);
@@ -36,10 +35,6 @@ struct BarHistory {
   const std::vector<double>& of(PriceField field) const { return fields[std::size_t(field)]; }
   bool has(PriceField field) const { return !of(field).empty(); }
   std::vector<PriceField> fields_held() const;
-
-  /// The field that returns are made from unless another is chosen: adjusted close, else close, else price.
-  /// @throws InputError naming the asset when it has none of them
-  PriceField best_field() const;
 
   /// The days on which one field has a figure.
   /// @throws InputError naming the asset, and the fields it has, when it hasn't this one or it holds nothing

@@ -15,8 +15,10 @@
 
 namespace inchtide::report {
 
-/// What became of each asset, and the reason for each failure.
+/// What became of each asset.
 Table gathered_table(const exchange::GatherReport& report);
+/// The reason for each failure.
+Table failures_table(const exchange::GatherReport& report);
 
 /// What each history holds.
 Table coverage_table(const AlignedPrices& prices);
