@@ -38,10 +38,11 @@ void run_demo(const Options& given) {
   options.store = (folder / "prices.store").string();
   const auto gathered = gather(options);
   options.prices = options.store;
-  std::vector<Outcome> outcomes{gathered,          inspect(options), describe(options), estimate(options),
-                                frontier(options), weigh(options),   rehearse(options)};
+  std::vector<Outcome> outcomes{gathered,          inspect(options),  describe(options), relate(options),
+                                estimate(options), frontier(options), weigh(options),    rehearse(options)};
   outcomes[1].charts.resize(1);  // what 100 became; the others show the same prices
-  outcomes[4].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
+  outcomes[2].charts.resize(3);  // one asset's histogram is enough
+  outcomes[5].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
   std::vector<std::string> files{options.store};
   for (const auto& outcome : outcomes) {
     if (!options.quiet) {

@@ -1,6 +1,10 @@
-// inchtide describe: each asset's figures of return and risk.
+// inchtide describe: each asset's figures of return and risk, and how its returns are spread.
 
-#include "inchtide/report/views.hpp"
+#include <fmt/format.h>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/percent.hpp"
+#include "inchtide/report/return_views.hpp"
 #include "output.hpp"
 #include "study.hpp"
 
@@ -11,30 +15,62 @@ Outcome describe(const Options& options) {
   auto columns = study.universe;
   if (study.benchmark) columns.push_back(*study.benchmark);
   const auto returns = returns_of(study, columns, std::nullopt);
-  auto figures = figures_of(returns);
+  FigureOptions choice{study.mandate.methods.denominator};
+  if (!options.tail.empty()) {
+    choice.tail = fraction_from_percent(options.tail, "--tail");
+    if (!(choice.tail > 0 && choice.tail <= 1)) {
+      throw InputError("--tail", fmt::format("{} is no share of the periods", options.tail),
+                       "Give more than 0% and at most 100%");
+    }
+  }
+  auto figures = figures_of(returns, choice);
+  std::vector<report::NamedHistogram> histograms;
+  for (Eigen::Index i = 0; i < returns.returns.cols(); ++i) {
+    histograms.emplace_back(returns.assets[std::size_t(i)],
+                            histogram_of(single_period_returns(returns, i), options.bins));
+  }
+
+  const auto every = study.every();
   Outcome outcome{"describe", study.inputs(), study.warnings, {}, {}, {}};
-  outcome.tables = {report::return_risk_table(figures, study.every()), report::extremes_table(figures, study.every())};
+  for (const auto& f : figures) {
+    if (!f.moves) outcome.warnings.push_back(fmt::format("{}: all its returns are the same", f.asset));
+  }
+  outcome.tables = {report::return_risk_table(figures, every, returns.start, returns.days.back()),
+                    report::shape_table(figures, every), report::extremes_table(figures, every),
+                    report::histograms_table(histograms)};
+  outcome.tables.back().preview = 0;
+  outcome.charts = {{"growth", report::growth_chart(returns, study.benchmark.has_value())},
+                    {"bars", report::return_risk_chart(figures)},
+                    {"histogram", report::histogram_chart(histograms.front(), every, returns.kind)}};
+  for (const auto& histogram : histograms) {
+    outcome.charts.emplace_back("histogram-" + histogram.first,
+                                report::histogram_chart(histogram, every, returns.kind));
+  }
   if (study.benchmark) {
     const auto benchmark = figures.back();
     figures.pop_back();
     outcome.tables[0].notes.push_back(benchmark.asset + " is the benchmark");
-    outcome.result = report::describe_result(figures, &benchmark);
+    outcome.result = report::describe_result(figures, &benchmark, histograms);
   } else {
-    outcome.result = report::describe_result(figures, nullptr);
+    outcome.result = report::describe_result(figures, nullptr, histograms);
   }
   return outcome;
 }
 
 void add_describe(CLI::App& tool, Options& options) {
   auto& command =
-      add_command(tool, "describe", "Each asset's return and risk figures",
-                  "  inchtide describe --mandate demo/mandate.toml\n"
-                  "  inchtide describe --prices demo/prices --assets TIDEMILL,KELPFARM --every 1w --last 3y",
+      add_command(tool, "describe", "Each asset's return and risk figures, and how its returns are spread",
+                  "  inchtide describe --mandate demo/mandate.toml --figure bars.png\n"
+                  "  inchtide describe --prices demo/prices --assets TIDEMILL,KELPFARM --every 1w --last 3y "
+                  "--figure histogram-TIDEMILL:tidemill.png",
                   [&options] { deliver(describe(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
   add_interval_option(command, options);
+  add_convention_options(command, options);
+  add_describe_options(command, options);
   add_output_options(command, options);
+  add_figure_option(command, options, "growth, bars, histogram (of the first asset), histogram-CODE");
 }
 
 }  // namespace inchtide::app

@@ -5,6 +5,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/estimate/bootstrap.hpp"
+#include "inchtide/exchange/estimate_file.hpp"
 #include "inchtide/report/estimate_views.hpp"
 #include "output.hpp"
 #include "study.hpp"
@@ -67,6 +68,7 @@ Outcome estimate(const Options& options) {
   outcome.inputs["expected"] = methods.expected.text();
   outcome.inputs["covariance"] = methods.covariance.text();
   if (before) outcome.inputs["split"] = to_string(*before);
+  outcome.sheets.emplace_back("estimate-file.csv", exchange::estimate_sheet(estimated.estimate));
   outcome.tables = {report::estimate_table(estimated, methods, shown_bands, draws.coverage)};
   if (estimated.estimate.rows_dropped > 0) {
     outcome.warnings.push_back(fmt::format(

@@ -118,6 +118,27 @@ void add_interval_option(CLI::App& command, Options& options) {
   add_last_period_option(command, options);
 }
 
+void add_convention_options(CLI::App& command, Options& options) {
+  command.add_option("--returns", options.returns, "Returns: simple (default) or log")
+      ->type_name("KIND")
+      ->check(CLI::IsMember({"simple", "log"}))
+      ->group("Estimate");
+  command.add_option("--denominator", options.denominator, "Of variances: sample (T-1, default) or population (T)")
+      ->type_name("WHICH")
+      ->check(CLI::IsMember({"sample", "population"}))
+      ->group("Estimate");
+}
+
+void add_describe_options(CLI::App& command, Options& options) {
+  command.add_option("--bins", options.bins, "Of the histograms (default: as many as their spread asks for)")
+      ->type_name("N")
+      ->check(CLI::Range(1, 10000))
+      ->group("Estimate");
+  command.add_option("--tail", options.tail, "Expected shortfall is the mean of this share of periods (default 5%)")
+      ->type_name("SHARE")
+      ->group("Estimate");
+}
+
 void add_look_options(CLI::App& command, Options& options) {
   command.add_option("--on", options.on, "Each asset's price on this day, or the last one before it")
       ->type_name("DAY")
@@ -196,7 +217,8 @@ void add_split_option(CLI::App& command, Options& options, const std::string& he
 }
 
 void add_estimate_option(CLI::App& command, Options& options) {
-  command.add_option("--estimate", options.estimate, "Expected returns and covariance from a JSON file")
+  command
+      .add_option("--estimate", options.estimate, "Expected returns and covariance from a JSON file, or a CSV sheet")
       ->type_name("FILE")
       ->excludes("--prices")
       ->group("Input");
@@ -222,10 +244,7 @@ void add_method_options(CLI::App& command, Options& options) {
                   "nonlinear, factors:K")
       ->type_name("METHOD")
       ->group("Estimate");
-  command.add_option("--denominator", options.denominator, "Of variances: sample (T-1, default) or population (T)")
-      ->type_name("WHICH")
-      ->check(CLI::IsMember({"sample", "population"}))
-      ->group("Estimate");
+  add_convention_options(command, options);
   command
       .add_option("--own", options.own,
                   "Your own expected return of an asset, KELPFARM=6%; beats the method; repeatable")
@@ -249,9 +268,35 @@ void add_relation_options(CLI::App& command, Options& options) {
   command.add_option("--by", options.by, "The column of the tags for averages within and across (default sector)")
       ->type_name("COLUMN")
       ->group("Relations");
+  command
+      .add_flag("--pairwise", options.pairwise,
+                "Each pair over all the periods that the two have; contradictions are repaired, and said")
+      ->group("Relations");
+  command.add_option("--pick", options.pick, "The so many assets that are least related, proven")
+      ->type_name("N")
+      ->group("Relations");
+  command
+      .add_flag("--pick-absolute", options.pick_absolute,
+                "By absolute correlation: moving against each other is a relation too")
+      ->needs("--pick")
+      ->group("Relations");
+  command.add_option("--patience", options.patience, "Seconds for the proof of --pick (default 20)")
+      ->type_name("SECONDS")
+      ->check(CLI::PositiveNumber)
+      ->group("Relations");
+  command.add_option("--rolling", options.rolling, "Correlations over a window that moves along, e.g. 3y")
+      ->type_name("SPAN")
+      ->group("Relations");
+  command
+      .add_option("--pair", options.pairs,
+                  "For --rolling: KELPFARM:TIDEMILL, the benchmark too; repeatable (default: the most and the least "
+                  "related)")
+      ->type_name("A:B")
+      ->delimiter(',')
+      ->group("Relations");
 }
 
-void add_bootstrap_options(CLI::App& command, Options& options) {
+void add_draw_options(CLI::App& command, Options& options) {
   command.add_option("--draws", options.draws, "Bands by so many draws of the stationary bootstrap (0: none)")
       ->type_name("N")
       ->check(CLI::NonNegativeNumber)
@@ -262,6 +307,10 @@ void add_bootstrap_options(CLI::App& command, Options& options) {
       ->check(CLI::PositiveNumber)
       ->group("Estimate");
   command.add_option("--seed", options.seed, "Of the random draws (default 1)")->type_name("N")->group("Estimate");
+}
+
+void add_bootstrap_options(CLI::App& command, Options& options) {
+  add_draw_options(command, options);
   command.add_flag("--compare", options.compare, "All methods side by side")->group("Estimate");
 }
 

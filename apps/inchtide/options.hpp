@@ -43,7 +43,11 @@ struct Options {
   bool strict = false;
   // estimating
   std::string expected, covariance, denominator;
+  std::string returns;  // simple or log
   std::vector<std::string> own;
+  // describing
+  int bins = 0;
+  std::string tail;
   std::optional<int> draws;
   double block = 0;
   std::uint64_t seed = 1;
@@ -51,6 +55,11 @@ struct Options {
   // relating
   std::vector<std::string> windows;
   std::string order, by = "sector";
+  bool pairwise = false, pick_absolute = false;
+  std::optional<int> pick;
+  double patience = 20;  // seconds
+  std::string rolling;
+  std::vector<std::string> pairs;  // CODE:CODE
   // choice
   std::string risk_free;
   std::vector<std::string> limits, aims, schedules, costs;
@@ -73,10 +82,13 @@ CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string
 void add_input_options(CLI::App& command, Options& options);
 void add_window_options(CLI::App& command, Options& options);
 void add_interval_option(CLI::App& command, Options& options);
+void add_convention_options(CLI::App& command, Options& options);
+void add_describe_options(CLI::App& command, Options& options);
 void add_look_options(CLI::App& command, Options& options);
 void add_gather_options(CLI::App& command, Options& options);
 void add_method_options(CLI::App& command, Options& options);
 void add_relation_options(CLI::App& command, Options& options);
+void add_draw_options(CLI::App& command, Options& options);
 void add_bootstrap_options(CLI::App& command, Options& options);
 void add_risk_free_option(CLI::App& command, Options& options);
 void add_split_option(CLI::App& command, Options& options, const std::string& help);

@@ -55,6 +55,9 @@ void write_tables(const Outcome& outcome, const std::string& folder) {
   for (const auto& table : outcome.tables) {
     exchange::write_text_file(std::filesystem::path(folder) / (table.name + ".csv"), report::to_csv(table));
   }
+  for (const auto& [name, content] : outcome.sheets) {
+    exchange::write_text_file(std::filesystem::path(folder) / name, content);
+  }
 }
 
 void deliver(const Outcome& outcome, Options& options) {

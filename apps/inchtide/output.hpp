@@ -20,6 +20,7 @@ struct Outcome {
   std::vector<report::Table> tables;
   std::vector<std::pair<std::string, report::Chart>> charts = {};  // by name
   int exit_code = 0;
+  std::vector<std::pair<std::string, std::string>> sheets = {};      // more CSV files: name and content
   std::vector<std::pair<std::string, std::string>> undrawable = {};  // charts by name, and why they can't be
 };
 

@@ -3,12 +3,19 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
+#include <chrono>
+#include <cmath>
 #include <numeric>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/estimate/bootstrap.hpp"
 #include "inchtide/relations/correlation.hpp"
+#include "inchtide/relations/diversification.hpp"
 #include "inchtide/relations/market_model.hpp"
+#include "inchtide/relations/stability.hpp"
+#include "inchtide/relations/subset.hpp"
 #include "inchtide/report/relation_views.hpp"
 #include "output.hpp"
 #include "study.hpp"
@@ -48,78 +55,96 @@ report::Json averages_json(const std::vector<PairAverage>& averages) {
   return list;
 }
 
-// The same matrix over spans back from the last day.
-struct Window {
-  std::string name;
-  Correlation correlation;
+// What `relate` gathers from its parts.
+struct Relations {
+  Study study;
+  StudyReturns returns;
+  Correlation correlation;  // in the order of display
+  std::vector<std::size_t> order;
+  Outcome outcome;
+
+  // A part that this history may be too short or too still for: then it is left out, and said.
+  template <typename Part>
+  void attempt(Part part) {
+    try {
+      part();
+    } catch (const InputError& error) {
+      outcome.warnings.push_back(fmt::format("Left out: {}", error.what()));
+    }
+  }
+  void add(report::Table table) { outcome.tables.push_back(std::move(table)); }
 };
 
-std::vector<Window> windows_of(const Study& study, std::vector<std::string>& warnings) {
-  std::vector<Window> windows;
-  const Day first = study.prices.days.front(), last = study.prices.days.back();
-  for (const auto& span : study.options.windows) {
-    const Day from = Interval::parse(span, "--windows").before(last);
-    if (from < first - std::chrono::days{7}) {
-      warnings.push_back(fmt::format("The window {} reaches before {}, where the prices begin; it holds what there is",
-                                     span, to_string(first)));
-    }
-    auto narrower = study;
-    narrower.prices = study.prices.between(from, std::nullopt);
-    windows.push_back({"last " + span, correlation_of(estimation_returns(narrower, std::nullopt).universe)});
-  }
-  return windows;
+Correlation correlation_over(const StudyReturns& returns, const Options& options) {
+  return options.pairwise ? pairwise_correlation(returns.universe) : correlation_of(returns.universe);
 }
 
-}  // namespace
-
-Outcome relate(const Options& options) {
-  auto study = load_study(options);
-  const auto returns = estimation_returns(study, std::nullopt);
-  const auto as_given = correlation_of(returns.universe);
-  const auto order = order_of(as_given, study);
-  const auto correlation = as_given.in_order(order);
-  auto warnings = study.warnings;
-  const auto windows = windows_of(study, warnings);
-  if (!find_name(options.by, study.tags.columns) && !same_name(options.by, "sector")) {
-    throw InputError("--by", fmt::format("the tags have no column '{}'", options.by),
-                     did_you_mean(options.by, study.tags.columns));
-  }
-  const auto averages = average_correlations(correlation, study.tags, options.by);
+std::vector<PairAverage> averages_of(const Correlation& correlation, const StudyReturns& returns, const Study& study) {
+  auto averages = average_correlations(correlation, study.tags, study.options.by);
   if (averages.empty()) throw InputError("relate", "there is no pair of assets", "Name at least two that move");
-
-  Outcome outcome{"relate", study.inputs(), warnings, {}, {}};
-  auto& result = outcome.result;
-  result["assets"] = correlation.assets;
-  result["correlation"] = matrix_json(correlation.matrix);
-  result["average_correlation"] = averages.front().mean;
-  result["averages"] = averages_json(averages);
-  result["observations"] = correlation.observations;
-
-  std::vector<std::pair<std::string, std::vector<PairAverage>>> by_window{{"Whole", averages}};
-  outcome.tables = {report::correlation_table(correlation, study.every().adjective())};
-  outcome.charts.emplace_back("heat", report::heat_chart(correlation, "Correlations"));
-  auto windows_json = report::Json::array();
-  for (const auto& window : windows) {
-    const auto ordered = window.correlation.in_order(order);
-    by_window.emplace_back(window.name, average_correlations(ordered, study.tags, options.by));
-    auto table = report::correlation_table(ordered, study.every().adjective());
-    table.name = "correlation " + window.name;
-    table.title += ", " + window.name;
-    outcome.tables.push_back(std::move(table));
-    outcome.charts.emplace_back("heat-" + window.name.substr(5),
-                                report::heat_chart(ordered, "Correlations, " + window.name));
-    windows_json.push_back({{"window", window.name},
-                            {"observations", ordered.observations},
-                            {"correlation", matrix_json(ordered.matrix)},
-                            {"averages", averages_json(by_window.back().second)}});
-  }
-  result["windows"] = windows_json;
-  outcome.tables.push_back(report::averages_table(by_window));
-  outcome.tables.push_back(report::negative_table(correlation));
   if (study.benchmark) {
-    const double risk_free = study.mandate.risk_free.value_or(0);
-    const auto models = market_models(returns.universe, returns.benchmark, risk_free);
-    outcome.tables.push_back(report::market_model_table(models, *study.benchmark, risk_free));
+    const auto with = correlations_with(returns.universe, returns.benchmark);
+    PairAverage average{fmt::format("with {}", *study.benchmark)};
+    for (double r : with) {
+      if (std::isnan(r)) continue;
+      average.mean += r;
+      ++average.pairs;
+    }
+    average.mean /= double(std::max<std::size_t>(average.pairs, 1));
+    if (average.pairs > 0) averages.push_back(average);
+  }
+  return averages;
+}
+
+// The whole, then the same over spans back from the last day, and the change from each to the next.
+void add_windows(Relations& r) {
+  const auto adjective = r.study.every().adjective() + " " + to_string(r.returns.universe.kind);
+  std::vector<std::pair<std::string, std::vector<PairAverage>>> averages{
+      {"Whole", averages_of(r.correlation, r.returns, r.study)}};
+  auto& outcome = r.outcome;
+  auto& result = outcome.result;
+  result["average_correlation"] = averages.front().second.front().mean;
+  result["averages"] = averages_json(averages.front().second);
+  r.add(report::correlation_table(r.correlation, adjective));
+  outcome.charts.emplace_back("heat", report::heat_chart(r.correlation, "Correlations"));
+
+  auto windows = report::Json::array();
+  const Day first = r.study.prices.days.front(), last = r.study.prices.days.back();
+  for (const auto& span : r.study.options.windows) {
+    const Day from = Interval::parse(span, "--windows").before(last);
+    if (from < first - std::chrono::days{7}) {
+      outcome.warnings.push_back(
+          fmt::format("The window {} reaches before {}, where the prices begin; it holds what "
+                      "there is",
+                      span, to_string(first)));
+    }
+    auto narrower = r.study;
+    narrower.prices = r.study.prices.between(from, std::nullopt);
+    const auto returns = estimation_returns(narrower, std::nullopt);
+    const auto correlation = correlation_over(returns, r.study.options).in_order(r.order);
+    const auto name = "last " + span;
+    averages.emplace_back(name, averages_of(correlation, returns, r.study));
+    auto table = report::correlation_table(correlation, adjective);
+    table.name = "correlation " + name;
+    table.title += ", " + name;
+    r.add(std::move(table));
+    outcome.charts.emplace_back("heat-" + span, report::heat_chart(correlation, "Correlations, " + name));
+    windows.push_back({{"window", name},
+                       {"observations", correlation.observations},
+                       {"correlation", matrix_json(correlation.matrix)},
+                       {"averages", averages_json(averages.back().second)}});
+  }
+  result["windows"] = windows;
+  r.add(report::averages_table(averages));
+  r.add(report::negative_table(r.correlation));
+}
+
+void add_market_model(Relations& r) {
+  if (!r.study.benchmark) return;
+  r.attempt([&] {
+    const double risk_free = r.study.mandate.risk_free.value_or(0);
+    const auto models = market_models(r.returns.universe, r.returns.benchmark, risk_free);
+    r.add(report::market_model_table(models, *r.study.benchmark, risk_free));
     auto list = report::Json::array();
     for (const auto& m : models) {
       list.push_back({{"asset", m.asset},
@@ -130,32 +155,259 @@ Outcome relate(const Options& options) {
                       {"r_squared", m.r_squared},
                       {"specific_volatility", m.specific_volatility}});
     }
-    result["market_model"] = list;
+    r.outcome.result["market_model"] = list;
+  });
+}
+
+void add_components(Relations& r) {
+  if (!r.correlation.motionless.empty()) return;
+  const auto components = principal_components(r.correlation);
+  r.add(report::components_table(components, r.correlation.assets));
+  r.outcome.result["component_shares"] = std::vector<double>(components.shares.begin(), components.shares.end());
+  r.outcome.result["component_loadings"] = matrix_json(components.loadings);
+}
+
+void add_stability(Relations& r) {
+  r.attempt([&] {
+    const auto& options = r.study.options;
+    const auto stability = options.split.empty() ? stability_of(r.returns.universe)
+                                                 : stability_of(r.returns.universe, day_from(options.split, "--split"));
+    r.add(report::stability_table(stability));
+    r.add(report::persistence_table(stability));
+    const auto maybe = [](double value) { return std::isnan(value) ? report::Json() : report::Json(value); };
+    auto assets = report::Json::array();
+    for (const auto& a : stability.assets) {
+      assets.push_back({{"asset", a.asset},
+                        {"mean_before", a.mean_before},
+                        {"mean_after", a.mean_after},
+                        {"volatility_before", a.volatility_before},
+                        {"volatility_after", a.volatility_after},
+                        {"correlation_before", maybe(a.correlation_before)},
+                        {"correlation_after", maybe(a.correlation_after)}});
+    }
+    r.outcome.result["stability"] = {{"before_to", to_string(stability.before_to)},
+                                     {"after_from", to_string(stability.after_from)},
+                                     {"assets", assets},
+                                     {"rank_of_means", maybe(stability.mean_ranks)},
+                                     {"rank_of_volatilities", maybe(stability.volatility_ranks)},
+                                     {"rank_of_correlations", maybe(stability.correlation_ranks)},
+                                     {"rank_of_pairs", maybe(stability.pair_ranks)},
+                                     {"average_before", maybe(stability.average_before)},
+                                     {"average_after", maybe(stability.average_after)}};
+  });
+}
+
+void add_diversification(Relations& r) {
+  r.attempt([&] {
+    constexpr int random_subsets = 1000;
+    const auto estimate = sample_estimate(r.returns.universe);
+    const auto curve = diversification_curve(estimate.covariance, random_subsets, r.study.options.seed);
+    r.add(report::diversification_table(curve));
+    r.outcome.charts.emplace_back("diversification", report::diversification_chart(curve));
+    const auto list = [](const Eigen::VectorXd& values) { return std::vector<double>(values.begin(), values.end()); };
+    r.outcome.result["diversification"] = {{"expected", list(curve.expected)},
+                                           {"floor", curve.floor},
+                                           {"mean", list(curve.mean)},
+                                           {"low", list(curve.low)},
+                                           {"high", list(curve.high)}};
+  });
+}
+
+// The least related assets, for as long as the user has patience.
+void add_subset(Relations& r) {
+  const auto& options = r.study.options;
+  if (!options.pick) return;
+  if (*options.pick < 1 || std::size_t(*options.pick) > r.correlation.assets.size()) {
+    throw InputError("--pick", fmt::format("{} of {} assets", *options.pick, r.correlation.assets.size()),
+                     fmt::format("Give a number from 1 to {}", r.correlation.assets.size()));
   }
-  if (correlation.motionless.empty()) {
-    const auto components = principal_components(correlation);
-    outcome.tables.push_back(report::components_table(components, correlation.assets));
-    result["component_shares"] = std::vector<double>(components.shares.begin(), components.shares.end());
+  if (!r.correlation.motionless.empty()) {
+    throw InputError("--pick",
+                     fmt::format("{} never moves, so it has no correlation", r.correlation.motionless.front()),
+                     "Leave it out with --assets");
   }
-  auto pairs = report::pairs_table(correlation);
-  pairs.preview = 0;
-  outcome.tables.push_back(std::move(pairs));
-  return outcome;
+  const auto begin = std::chrono::steady_clock::now();
+  SubsetOptions search;
+  search.absolute = options.pick_absolute;
+  search.seed = options.seed;
+  search.should_stop = [&] {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count() > options.patience;
+  };
+  const auto subset = least_related(r.correlation.matrix, *options.pick, search);
+  r.add(report::subset_table(subset, r.correlation, options.pick_absolute));
+  std::vector<std::string> members;
+  for (auto i : subset.members) members.push_back(r.correlation.assets[i]);
+  r.outcome.result["least_related"] = {{"assets", members},         {"sum", subset.sum},
+                                       {"average", subset.average}, {"absolute", options.pick_absolute},
+                                       {"proven", subset.proven},   {"gap", subset.gap}};
+}
+
+// The asset of that name, or the benchmark as a column after the last asset.
+Eigen::Index column_of(const std::string& code, const Relations& r) {
+  const auto& assets = r.returns.universe.assets;
+  if (const auto found = find_name(code, assets)) return Eigen::Index(*found);
+  if (r.study.benchmark && same_name(code, *r.study.benchmark)) return Eigen::Index(assets.size());
+  throw InputError("--pair", fmt::format("no asset has the code '{}'", code), did_you_mean(code, assets));
+}
+
+// Pairs as chosen; else the least and the most related.
+std::vector<std::pair<Eigen::Index, Eigen::Index>> chosen_pairs(const Relations& r) {
+  std::vector<std::pair<Eigen::Index, Eigen::Index>> pairs;
+  for (const auto& text : r.study.options.pairs) {
+    const auto colon = text.find(':');
+    if (colon == std::string::npos) {
+      throw InputError("--pair", fmt::format("'{}' names no second asset", text), "Write it like KELPFARM:TIDEMILL");
+    }
+    pairs.emplace_back(column_of(text.substr(0, colon), r), column_of(text.substr(colon + 1), r));
+    if (pairs.back().first == pairs.back().second) {
+      throw InputError("--pair", fmt::format("'{}' is one asset", text), "Name two");
+    }
+  }
+  if (!pairs.empty()) return pairs;
+  const auto& m = r.correlation.matrix;
+  std::pair<Eigen::Index, Eigen::Index> least{-1, -1}, most{-1, -1};
+  for (Eigen::Index j = 0; j < m.cols(); ++j) {
+    for (Eigen::Index i = j + 1; i < m.rows(); ++i) {
+      if (std::isnan(m(i, j))) continue;
+      if (least.first < 0 || m(i, j) < m(least.second, least.first)) least = {j, i};
+      if (most.first < 0 || m(i, j) > m(most.second, most.first)) most = {j, i};
+    }
+  }
+  for (const auto& [a, b] : {most, least}) {
+    pairs.emplace_back(column_of(r.correlation.assets[std::size_t(a)], r),
+                       column_of(r.correlation.assets[std::size_t(b)], r));
+  }
+  if (pairs[0] == pairs[1]) pairs.pop_back();
+  return pairs;
+}
+
+void add_rolling(Relations& r) {
+  const auto& options = r.study.options;
+  if (options.rolling.empty()) {
+    if (!options.pairs.empty()) throw InputError("--pair", "no window was given", "Give one, such as --rolling 3y");
+    return;
+  }
+  auto table = r.returns.universe;
+  if (r.study.benchmark) {
+    const auto last = table.returns.cols();
+    table.assets.push_back(*r.study.benchmark);
+    table.returns.conservativeResize(Eigen::NoChange, last + 1);
+    table.spans.conservativeResize(Eigen::NoChange, last + 1);
+    table.returns.col(last) = r.returns.benchmark;
+    for (Eigen::Index t = 0; t < table.spans.rows(); ++t) {
+      table.spans(t, last) = std::isfinite(r.returns.benchmark[t]) ? table.spans(t, 0) : 0;
+    }
+  }
+  const double per_year = Interval::parse(options.rolling, "--rolling").periods_per_year();
+  const auto window = std::size_t(std::llround(table.periods_per_year / per_year));
+  std::vector<RollingCorrelation> pairs;
+  auto list = report::Json::array();
+  for (const auto& [a, b] : chosen_pairs(r)) {
+    pairs.push_back(rolling_correlation(table, a, b, window));
+    const auto& pair = pairs.back();
+    auto days = report::Json::array();
+    for (Day day : pair.days) days.push_back(to_string(day));
+    list.push_back({{"a", pair.a},
+                    {"b", pair.b},
+                    {"window", pair.window},
+                    {"days", days},
+                    {"correlation", pair.values},
+                    {"low", pair.low},
+                    {"high", pair.high}});
+  }
+  r.outcome.result["rolling"] = list;
+  r.outcome.charts.emplace_back("rolling", report::rolling_chart(pairs));
+  r.add(report::rolling_table(pairs));
+  r.outcome.tables.back().preview = 0;
+}
+
+void add_pairs(Relations& r) {
+  std::optional<BootstrapBands> bands;
+  BootstrapOptions draws{r.study.options.draws.value_or(0), r.study.options.block, r.study.options.seed};
+  if (draws.draws > 0) {
+    draws.threads = r.study.options.threads;
+    draws.correlations = true;
+    bands = bootstrap_bands(r.returns.universe, draws);
+    bands->correlation_low = bands->correlation_low(r.order, r.order).eval();
+    bands->correlation_high = bands->correlation_high(r.order, r.order).eval();
+    r.outcome.result["bands"] = {{"draws", bands->draws},
+                                 {"block", bands->block},
+                                 {"correlation_low", matrix_json(bands->correlation_low)},
+                                 {"correlation_high", matrix_json(bands->correlation_high)}};
+  }
+  auto pairs = report::pairs_table(r.correlation, bands ? &*bands : nullptr, draws.coverage);
+  if (!bands) pairs.preview = 0;
+  r.add(std::move(pairs));
+}
+
+// Pair by pair, holes are welcome: prices are kept as they are unless the user says otherwise.
+Options with_holes_kept(Options options) {
+  if (!options.pairwise) return options;
+  if (options.align.empty()) options.align = "any";
+  if (options.short_histories.empty()) options.short_histories = "keep";
+  return options;
+}
+
+}  // namespace
+
+Outcome relate(const Options& given) {
+  const auto options = with_holes_kept(given);
+  auto study = load_study(options);
+  auto returns = estimation_returns(study, std::nullopt);
+  if (!find_name(options.by, study.tags.columns) && !same_name(options.by, "sector")) {
+    throw InputError("--by", fmt::format("the tags have no column '{}'", options.by),
+                     did_you_mean(options.by, study.tags.columns));
+  }
+  auto as_given = correlation_over(returns, options);
+  auto order = order_of(as_given, study);
+  Relations r{study, std::move(returns), as_given.in_order(order), order,
+              Outcome{"relate", study.inputs(), study.warnings, {}, {}}};
+  for (const auto& asset : r.correlation.motionless) {
+    r.outcome.warnings.push_back(fmt::format("{} never moves, so it has no correlation", asset));
+  }
+  auto& result = r.outcome.result;
+  result["assets"] = r.correlation.assets;
+  result["correlation"] = matrix_json(r.correlation.matrix);
+  result["observations"] = r.correlation.observations;
+  if (const auto& repair = r.correlation.repair) {
+    result["repair"] = {{"least_eigenvalue", repair->least_eigenvalue},
+                        {"distance", repair->distance},
+                        {"largest_change", repair->largest_change},
+                        {"pair", {repair->a, repair->b}}};
+    r.outcome.warnings.push_back(
+        fmt::format("The correlations contradicted each other and were moved by {:.4f} in all "
+                    "to the nearest that hold together",
+                    repair->distance));
+  }
+  add_windows(r);
+  add_subset(r);
+  add_market_model(r);
+  add_components(r);
+  add_stability(r);
+  add_diversification(r);
+  add_rolling(r);
+  add_pairs(r);
+  return std::move(r.outcome);
 }
 
 void add_relate(CLI::App& tool, Options& options) {
-  auto& command = add_command(tool, "relate",
-                              "How the assets move together: correlations, windows, averages, market model, components",
-                              "  inchtide relate --mandate demo/mandate.toml --order sector --figure heat.png\n"
-                              "  inchtide relate --mandate demo/mandate.toml --windows 4y,2y --figure heat-2y:heat.png",
-                              [&options] { deliver(relate(options), options); });
+  auto& command =
+      add_command(tool, "relate", "How the assets move together, whether that lasts, and which are least related",
+                  "  inchtide relate --mandate demo/mandate.toml --order sector --figure heat.png\n"
+                  "  inchtide relate --mandate demo/mandate.toml --pick 5 --rolling 3y --pair TIDEMILL:KELPFARM "
+                  "--figure rolling:rolling.png",
+                  [&options] { deliver(relate(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
   add_interval_option(command, options);
+  add_convention_options(command, options);
   add_relation_options(command, options);
+  add_split_option(command, options,
+                   "The day that parts first and then in the table of what lasted (default: halfway)");
+  add_draw_options(command, options);
   add_risk_free_option(command, options);
   add_output_options(command, options);
-  add_figure_option(command, options, "heat, and heat-2y for each window");
+  add_figure_option(command, options, "heat, heat-2y for each window, diversification, rolling");
 }
 
 }  // namespace inchtide::app

@@ -221,6 +221,13 @@ Limits limits_on(const std::vector<std::string>& assets, const exchange::Mandate
 
 Choice finish_choice(Choice choice, const exchange::Mandate& mandate, const Options& options,
                      const std::vector<std::string>& known_elsewhere) {
+  if (choice.estimate.returns == ReturnKind::log) {
+    choice.estimate = simple_from_log(choice.estimate);
+    choice.warnings.push_back(
+        "The estimate is of log returns. Portfolios add up simple ones, so it is converted, exact where a year's "
+        "growth "
+        "is lognormal: E = exp(m + s/2) - 1 of mean m and variance s, covariance (1 + E)(1 + E')(exp(c) - 1)");
+  }
   choice.risk_free = mandate.risk_free.value_or(choice.estimate.risk_free);
   choice.estimate.risk_free = choice.risk_free;
   choice.limits = limits_on(choice.estimate.assets, mandate, options, choice.warnings, known_elsewhere);
@@ -323,6 +330,9 @@ exchange::Mandate mandate_of(const Options& options) {
   if (!options.denominator.empty()) {
     mandate.methods.denominator = options.denominator == "sample" ? Denominator::sample : Denominator::population;
   }
+  if (!options.returns.empty()) {
+    mandate.returns = options.returns == "simple" ? ReturnKind::simple : ReturnKind::log;
+  }
   for (const auto& text : options.own) take_own_figure(mandate, text);
   if (!options.store.empty()) mandate.store = options.store;
   if (!options.provider.empty()) mandate.provider = options.provider;
@@ -388,7 +398,7 @@ ReturnTable returns_of(Study& study, const std::vector<std::string>& assets, std
     study.warnings.push_back(fmt::format("The last {} had not ended on {}, and is used as it stands, as chosen",
                                          study.every().words(), to_string(table.days.back())));
   }
-  return simple_returns(ends.table, study.every());
+  return inchtide::returns_of(ends.table, study.every(), study.mandate.returns);
 }
 
 StudyReturns estimation_returns(Study& study, std::optional<Day> before) {

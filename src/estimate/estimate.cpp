@@ -30,6 +30,32 @@ void Estimate::check() const {
   }
 }
 
+void Estimate::check_for_weights() const {
+  check();
+  if (returns == ReturnKind::simple) return;
+  throw InputError("estimate", "it is of log returns, which don't add up across the assets of a portfolio",
+                   "Estimate simple returns, or convert it (simple_from_log)");
+}
+
+Estimate simple_from_log(const Estimate& estimate) {
+  if (estimate.returns == ReturnKind::simple) return estimate;
+  Eigen::MatrixXd matrix = estimate.covariance.matrix();
+  const Eigen::ArrayXd growth = (estimate.expected_return.array() + matrix.diagonal().array() / 2).exp();  // 1 + E
+  matrix = growth.matrix().asDiagonal() * matrix.array().expm1().matrix() * growth.matrix().asDiagonal();
+  for (Eigen::Index i = 0; i < matrix.rows(); ++i) {
+    if (std::isfinite(growth[i] * growth[i] * matrix(i, i))) continue;
+    throw InputError(estimate.assets[std::size_t(i)],
+                     fmt::format("a mean of {} and a variance of {} a year are too large to convert from log returns",
+                                 estimate.expected_return[i], estimate.covariance.variance(i)),
+                     "Give them as fractions of 1 per year");
+  }
+  auto result = estimate;
+  result.returns = ReturnKind::simple;
+  result.expected_return = growth - 1;
+  result.covariance = Covariance::known_semidefinite(std::move(matrix));
+  return result;
+}
+
 Estimate sample_estimate(const ReturnTable& returns, double risk_free) {
   EstimateOptions options;
   options.risk_free = risk_free;

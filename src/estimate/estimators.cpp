@@ -126,6 +126,7 @@ class Estimation {
         options_(options),
         data_(complete(table,
                        options.expected.kind == ExpectedMethod::Kind::market_model ? benchmark : Eigen::VectorXd())) {
+    if (table.kind == ReturnKind::log) check_for_log();
     plain_ = demean(returns(), equal_weights(returns().rows()));
   }
 
@@ -133,6 +134,7 @@ class Estimation {
     Estimated result;
     auto& estimate = result.estimate;
     estimate.assets = table_.assets;
+    estimate.returns = table_.kind;
     estimate.denominator = to_string(options_.denominator);
     estimate.periods_per_year = data_.p;
     estimate.observations = data_.rows.size();
@@ -155,7 +157,23 @@ class Estimation {
 
  private:
   const Eigen::MatrixXd& returns() const { return data_.returns != nullptr ? *data_.returns : data_.picked; }
-  double degrees() const { return data_.count() - (options_.denominator == Denominator::sample ? 1 : 0); }
+  double degrees() const { return divisor(options_.denominator, data_.count()); }
+
+  /// These formulas hold for simple returns.
+  void check_for_log() const {
+    using Kind = ExpectedMethod::Kind;
+    const auto kind = options_.expected.kind;
+    if (kind == Kind::arithmetic || kind == Kind::exponential || kind == Kind::bayes_stein) return;
+    throw InputError(options_.expected.text(), "this method is for simple returns; the returns are log",
+                     "Choose arithmetic, exponential or bayes-stein, or simple returns (--returns simple)");
+  }
+
+  /// The manager's figures are simple returns a year; an estimate of log returns takes the mean that comes to the same.
+  double in_kind(double figure, const std::string& asset, double variance) const {
+    if (table_.kind == ReturnKind::simple) return figure;
+    if (!(figure > -1)) throw InputError(asset, "a loss of everything has no log return", "Give more than -100%");
+    return std::log1p(figure) - variance / 2;
+  }
 
   Covariance covariance(Estimated& result) {
     using Kind = CovarianceMethod::Kind;
@@ -300,7 +318,8 @@ class Estimation {
     };
     for (const auto& [asset, figure] : options_.own) {
       const auto i = position(asset);
-      expected[Eigen::Index(i)] = figure;
+      expected[Eigen::Index(i)] =
+          in_kind(figure, table_.assets[i], result.estimate.covariance.variance(Eigen::Index(i)));
       result.own.push_back(table_.assets[i]);
     }
     for (const auto& [asset, most] : options_.caps) {
@@ -311,8 +330,9 @@ class Estimation {
             fmt::format("its own figure {} is above its cap {}", short_percent(own->second), short_percent(most)),
             "Change one of them");
       }
-      if (expected[Eigen::Index(i)] <= most) continue;
-      expected[Eigen::Index(i)] = most;
+      const double cap = in_kind(most, table_.assets[i], result.estimate.covariance.variance(Eigen::Index(i)));
+      if (expected[Eigen::Index(i)] <= cap) continue;
+      expected[Eigen::Index(i)] = cap;
       result.capped.push_back(table_.assets[i]);
     }
   }
@@ -391,10 +411,6 @@ std::string CovarianceMethod::text() const {
   const auto& name = covariance_names[std::size_t(kind)];
   if (kind == Kind::exponential) return fmt::format("{}:{:g}", name, half_life);
   return kind == Kind::factors ? fmt::format("{}:{}", name, factors) : name;
-}
-
-std::string to_string(Denominator denominator) {
-  return denominator == Denominator::sample ? "T-1" : "T";
 }
 
 View View::parse(std::string_view text, const std::string& name, double confidence) {

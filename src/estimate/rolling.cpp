@@ -59,7 +59,7 @@ Eigen::MatrixXd RollingMoments::covariance(Denominator denominator) const {
 }
 
 void RollingMoments::covariance_into(Eigen::MatrixXd& result, Denominator denominator) const {
-  const double count = double(window_), degrees = count - (denominator == Denominator::sample ? 1 : 0);
+  const double count = double(window_), degrees = divisor(denominator, count);
   const auto n = squares_.rows();
   result.resize(n, n);
   const double scale = 1 / degrees;

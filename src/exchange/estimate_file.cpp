@@ -2,9 +2,15 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <limits>
 #include <nlohmann/json.hpp>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
+#include "inchtide/exchange/csv.hpp"
 #include "inchtide/exchange/files.hpp"
 
 namespace inchtide::exchange {
@@ -94,9 +100,151 @@ Covariance covariance_of(const Fields& fields) {
                      "Give covariance, or loadings, factor_covariance and specific_variance");
 }
 
+/// A sheet of expected returns, volatilities and correlations, cell by cell.
+class Sheet {
+ public:
+  explicit Sheet(const std::filesystem::path& path) : path_(path) {}
+
+  Estimate read() {
+    read_csv(
+        path_, [&](CsvRow row) { take_header(row); }, [&](std::size_t line, CsvRow row) { take(line, row); });
+    Estimate estimate;
+    estimate.assets = assets_;
+    estimate.expected_return = Eigen::Map<const Eigen::VectorXd>(expected_.data(), Eigen::Index(expected_.size()));
+    estimate.covariance = Covariance::dense(covariance());
+    return estimate;
+  }
+
+ private:
+  void take_header(CsvRow row) {
+    header_.assign(row.begin(), row.end());
+    const auto column = [&](std::initializer_list<std::string_view> names) {
+      const auto found = find_column(header_, names);
+      if (found) return *found;
+      throw InputError(fmt::format("{}, line 1", path_.string()),
+                       fmt::format("there is no column '{}'", *names.begin()),
+                       "Give asset, expected return, volatility, and a column of correlations for each asset");
+    };
+    asset_ = column({"asset", "code"});
+    expected_column_ = column({"expected return"});
+    volatility_ = column({"volatility"});
+  }
+
+  void take(std::size_t line, CsvRow row) {
+    const auto place = [&](std::size_t column) { return cell_place(path_, line, header_[column]); };
+    assets_.emplace_back(row[asset_]);
+    lines_.push_back(line);
+    expected_.push_back(fraction_from_percent(row[expected_column_], place(expected_column_)));
+    volatilities_.push_back(fraction_from_percent(row[volatility_], place(volatility_)));
+    if (!(volatilities_.back() >= 0)) throw InputError(place(volatility_), "it is below 0", "Give 0% or more");
+    std::vector<double> cells;
+    for (std::size_t k = 0; k < row.size(); ++k) {
+      if (k == asset_ || k == expected_column_ || k == volatility_ || row[k].empty()) {
+        cells.push_back(std::numeric_limits<double>::quiet_NaN());
+        continue;
+      }
+      const auto figure = parse_number(row[k]);
+      if (!figure || !(std::abs(*figure) <= 1)) {
+        throw InputError(place(k), fmt::format("'{}' is not a correlation", row[k]), "Give a figure from -1 to 1");
+      }
+      cells.push_back(*figure);
+    }
+    cells_.push_back(std::move(cells));
+  }
+
+  /// The column of each asset's correlations.
+  std::vector<std::size_t> columns() const {
+    std::vector<std::size_t> result(assets_.size());
+    for (std::size_t k = 0; k < header_.size(); ++k) {
+      if (k == asset_ || k == expected_column_ || k == volatility_ || find_name(header_[k], assets_)) continue;
+      throw InputError(cell_place(path_, 1, header_[k]), "no row has an asset of this name",
+                       did_you_mean(header_[k], assets_));
+    }
+    for (std::size_t i = 0; i < assets_.size(); ++i) {
+      const auto found = find_name(assets_[i], header_);
+      if (!found) {
+        throw InputError(fmt::format("{}, line {}", path_.string(), lines_[i]),
+                         fmt::format("{} has no column of correlations", assets_[i]), "Add one with its name");
+      }
+      result[i] = *found;
+    }
+    return result;
+  }
+
+  Eigen::MatrixXd covariance() const {
+    const auto column = columns();
+    const auto n = Eigen::Index(assets_.size());
+    Eigen::MatrixXd matrix(n, n);
+    for (std::size_t i = 0; i < assets_.size(); ++i) {
+      for (std::size_t j = 0; j < assets_.size(); ++j) {
+        double r = cells_[i][column[j]];
+        if (std::isnan(r)) r = i == j ? 1 : cells_[j][column[i]];
+        const auto place = cell_place(path_, lines_[i], header_[column[j]]);
+        if (std::isnan(r)) {
+          throw InputError(place, fmt::format("the correlation of {} with {} is missing", assets_[i], assets_[j]),
+                           "Fill this cell, or the one across the diagonal");
+        }
+        if (i == j && r != 1) throw InputError(place, fmt::format("{} with itself is {}", assets_[i], r), "It is 1");
+        if (const double across = cells_[j][column[i]]; !std::isnan(across) && across != r) {
+          throw InputError(
+              place, fmt::format("{} with {} is {} here and {} across the diagonal", assets_[i], assets_[j], r, across),
+              "Make them the same");
+        }
+        matrix(Eigen::Index(i), Eigen::Index(j)) = volatilities_[i] * volatilities_[j] * r;
+      }
+    }
+    return matrix;
+  }
+
+  const std::filesystem::path& path_;
+  std::vector<std::string> header_, assets_;
+  std::size_t asset_ = 0, expected_column_ = 0, volatility_ = 0;
+  std::vector<std::size_t> lines_;
+  std::vector<double> expected_, volatilities_;
+  std::vector<std::vector<double>> cells_;
+};
+
+/// Errors of the estimate itself, with the file before them.
+template <typename Action>
+auto naming_file(const std::filesystem::path& path, Action action) {
+  try {
+    return action();
+  } catch (const InputError& error) {
+    const std::string what = error.what();
+    if (what.starts_with(path.string())) throw;
+    throw InputError(fmt::format("{}: {}", path.string(), what));
+  }
+}
+
 }  // namespace
 
+std::string estimate_sheet(const Estimate& estimate) {
+  const auto n = estimate.size();
+  const Eigen::VectorXd volatilities = estimate.volatilities();
+  std::string text = "asset,expected return,volatility";
+  for (const auto& asset : estimate.assets) text += "," + csv_cell(asset);
+  text += "\n";
+  for (Eigen::Index i = 0; i < n; ++i) {
+    text += fmt::format("{},{}%,{}%", csv_cell(estimate.assets[std::size_t(i)]), 100 * estimate.expected_return[i],
+                        100 * volatilities[i]);
+    for (Eigen::Index j = 0; j < n; ++j) {
+      const double scale = volatilities[i] * volatilities[j];
+      const double r = i == j ? 1 : scale > 0 ? estimate.covariance.between(std::max(i, j), std::min(i, j)) / scale : 0;
+      text += fmt::format(",{}", std::clamp(r, -1.0, 1.0));
+    }
+    text += "\n";
+  }
+  return text;
+}
+
 Estimate read_estimate(const std::filesystem::path& path) {
+  if (same_name(path.extension().string(), ".csv")) {
+    return naming_file(path, [&] {
+      auto estimate = Sheet(path).read();
+      estimate.check();
+      return estimate;
+    });
+  }
   json document;
   try {
     document = json::parse(read_text_file(path));
@@ -109,24 +257,20 @@ Estimate read_estimate(const std::filesystem::path& path) {
 
   std::string returns = "simple";
   fields.maybe("returns", returns);
-  if (returns != "simple") {
-    throw fields.error("returns", fmt::format("the estimate is of {} returns", returns),
-                       "Portfolios add up simple returns only: estimate those");
+  if (returns != "simple" && returns != "log") {
+    throw fields.error("returns", fmt::format("there are no '{}' returns", returns), "Give simple or log");
   }
   Estimate estimate;
+  estimate.returns = returns == "log" ? ReturnKind::log : ReturnKind::simple;
   for (const auto& asset : fields.list("assets")) {
     if (!asset.is_string()) throw fields.error("assets", fmt::format("{} is not a code", asset.dump()), "Give texts");
     estimate.assets.push_back(asset.get<std::string>());
   }
   estimate.expected_return = fields.vector("expected_return");
-  try {
+  naming_file(path, [&] {
     estimate.covariance = covariance_of(fields);
     estimate.check();
-  } catch (const InputError& error) {
-    const std::string what = error.what();
-    if (what.starts_with(path.string())) throw;
-    throw InputError(fmt::format("{}: {}", path.string(), what));
-  }
+  });
   fields.maybe("denominator", estimate.denominator);
   fields.maybe("periods_per_year", estimate.periods_per_year);
   fields.maybe("observations", estimate.observations);

@@ -290,15 +290,15 @@ void read_methods(const Section& section, const std::filesystem::path& folder, M
   if (const auto text = section.text("covariance")) {
     methods.covariance = CovarianceMethod::parse(*text, section.place_of("covariance"));
   }
-  if (const auto text = section.text("denominator")) {
-    const std::vector<std::string> choices = {"sample", "population"};
-    const auto found = find_name(*text, choices);
-    if (!found) {
-      throw InputError(section.place_of("denominator"), fmt::format("there is no choice '{}'", *text),
-                       "Give \"sample\" (T-1) or \"population\" (T)");
-    }
-    methods.denominator = Denominator(*found);
-  }
+  const auto choice = [&](const char* key, const std::vector<std::string>& choices, const char* remedy) {
+    const auto text = section.text(key);
+    const auto found = text ? find_name(*text, choices) : std::optional<std::size_t>(0);
+    if (found) return int(*found);
+    throw InputError(section.place_of(key), fmt::format("there is no choice '{}'", *text), remedy);
+  };
+  methods.denominator =
+      Denominator(choice("denominator", {"sample", "population"}, "Give \"sample\" (T-1) or \"population\" (T)"));
+  mandate.returns = ReturnKind(choice("returns", {"simple", "log"}, "Give \"simple\" or \"log\""));
   const auto positive = [&](const char* key, double& target) {
     const auto value = section.number(key);
     if (!value) return;
@@ -326,8 +326,8 @@ void read_views(const Section& section, Mandate& mandate) {
 }
 
 void read_estimate(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
-  section.allow_only({"every", "from", "to", "last_period", "risk_free", "expected", "covariance", "denominator",
-                      "premium", "risk_aversion", "tau", "implied_weights", "own", "caps"});
+  section.allow_only({"every", "from", "to", "last_period", "risk_free", "returns", "expected", "covariance",
+                      "denominator", "premium", "risk_aversion", "tau", "implied_weights", "own", "caps"});
   read_methods(section, folder, mandate);
   if (const auto every = section.text("every")) {
     mandate.every = Interval::parse(*every, section.place_of("every"));

@@ -71,7 +71,7 @@ void check_limits(const Bounds& bounds, const Eigen::VectorXd& weights, double l
 }  // namespace
 
 Frontier trace_frontier(const Estimate& estimate, const Limits& limits) {
-  estimate.check();
+  estimate.check_for_weights();
   return trace_frontier(estimate, bounds_of(limits, estimate.assets));
 }
 

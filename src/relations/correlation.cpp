@@ -11,6 +11,7 @@
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/relations/repair.hpp"
 
 namespace inchtide {
 namespace {
@@ -27,8 +28,29 @@ Correlation Correlation::in_order(const std::vector<std::size_t>& order) const {
   Correlation result = *this;
   for (std::size_t i = 0; i < order.size(); ++i) result.assets[i] = assets[order[i]];
   result.matrix = matrix(order, order);
+  if (pair_observations.size() > 0) result.pair_observations = pair_observations(order, order);
   return result;
 }
+
+namespace {
+
+constexpr double none = std::numeric_limits<double>::quiet_NaN();
+
+/// Columns around their mean, of unit length; all NaN where one never moves.
+void make_unit(Eigen::MatrixXd& x) {
+  const double tiny = 1e-14 * std::max(1.0, x.cwiseAbs().maxCoeff());
+  for (auto column : x.colwise()) {
+    column.array() -= column.mean();
+    column.array() -= column.mean();
+    if (column.cwiseAbs().maxCoeff() > tiny) {
+      column /= column.norm();
+    } else {
+      column.setConstant(none);
+    }
+  }
+}
+
+}  // namespace
 
 Correlation correlation_of(const ReturnTable& returns) {
   const auto rows = returns.common_rows();
@@ -42,29 +64,112 @@ Correlation correlation_of(const ReturnTable& returns) {
   result.from = returns.days[rows.front()];
   result.to = returns.days[rows.back()];
   Eigen::MatrixXd x = returns.returns(rows, Eigen::all);
-  const double tiny = 1e-14 * std::max(1.0, x.cwiseAbs().maxCoeff());
-  for (Eigen::Index i = 0; i < x.cols(); ++i) {  // to unit length
-    auto column = x.col(i);
-    column.array() -= column.mean();
-    column.array() -= column.mean();
-    const double length = column.norm();
-    if (column.cwiseAbs().maxCoeff() > tiny) {
-      column /= length;
-    } else {
-      result.motionless.push_back(returns.assets[std::size_t(i)]);
-      column.setConstant(std::numeric_limits<double>::quiet_NaN());
-    }
+  make_unit(x);
+  for (Eigen::Index i = 0; i < x.cols(); ++i) {
+    if (std::isnan(x(0, i))) result.motionless.push_back(returns.assets[std::size_t(i)]);
   }
   result.matrix = blas::gram(x, 1).cwiseMax(-1.0).cwiseMin(1.0);
   for (Eigen::Index i = 0; i < x.cols(); ++i) {
-    if (!std::isnan(x(0, i))) {
-      result.matrix(i, i) = 1;
-      continue;
+    if (std::isnan(x(0, i))) {
+      result.matrix.row(i).setConstant(none);
+      result.matrix.col(i).setConstant(none);
     }
-    result.matrix.row(i).setConstant(std::numeric_limits<double>::quiet_NaN());
-    result.matrix.col(i).setConstant(std::numeric_limits<double>::quiet_NaN());
     result.matrix(i, i) = 1;
   }
+  return result;
+}
+
+namespace {
+
+/// The part of a matrix that is known, repaired where it contradicts itself.
+void repair(Correlation& correlation) {
+  std::vector<Eigen::Index> known;
+  for (Eigen::Index i = 0; i < correlation.matrix.cols(); ++i) {
+    const auto& asset = correlation.assets[std::size_t(i)];
+    if (std::ranges::find(correlation.motionless, asset) == correlation.motionless.end()) known.push_back(i);
+  }
+  if (known.empty()) return;
+  const auto repaired = nearest_correlation(correlation.matrix(known, known));
+  if (repaired.distance == 0) return;
+  correlation.matrix(known, known) = repaired.matrix;
+  const auto name = [&](Eigen::Index i) { return correlation.assets[std::size_t(known[std::size_t(i)])]; };
+  correlation.repair = CorrelationRepair{repaired.least_eigenvalue, repaired.distance, repaired.largest_change,
+                                         name(repaired.row), name(repaired.column)};
+}
+
+}  // namespace
+
+Correlation pairwise_correlation(const ReturnTable& returns) {
+  const auto n = returns.returns.cols();
+  Correlation result;
+  result.assets = returns.assets;
+  result.matrix = Eigen::MatrixXd::Identity(n, n);
+  result.pair_observations = Eigen::MatrixXi::Zero(n, n);
+  result.observations = returns.observations();
+  std::vector<bool> moves(std::size_t(n), n == 1);
+  for (Eigen::Index j = 0; j < n; ++j) {
+    for (Eigen::Index i = j; i < n; ++i) {
+      const auto rows = returns.shared_rows(i, j);
+      const auto& a = result.assets[std::size_t(j)];
+      const auto& b = result.assets[std::size_t(i)];
+      if (rows.size() < 2) {
+        throw InputError(fmt::format("correlation of {} and {}", a, b),
+                         fmt::format("{} return in common is too few", rows.size()),
+                         "Leave one of them out, or give longer histories");
+      }
+      result.pair_observations(i, j) = result.pair_observations(j, i) = int(rows.size());
+      result.observations = std::min(result.observations, rows.size());
+      if (i == j) {
+        const auto first = returns.days[rows.front()], last = returns.days[rows.back()];
+        result.from = result.from ? std::min(*result.from, first) : first;
+        result.to = result.to ? std::max(*result.to, last) : last;
+        Eigen::MatrixXd x = returns.returns(rows, std::vector<Eigen::Index>{i});
+        make_unit(x);
+        moves[std::size_t(i)] = !std::isnan(x(0, 0));
+        if (!moves[std::size_t(i)]) result.motionless.push_back(a);
+        continue;
+      }
+      Eigen::MatrixXd x = returns.returns(rows, std::vector<Eigen::Index>{i, j});
+      make_unit(x);
+      const double r = std::clamp(x.col(0).dot(x.col(1)), -1.0, 1.0);
+      result.matrix(i, j) = result.matrix(j, i) = r;
+    }
+  }
+  for (Eigen::Index j = 0; j < n; ++j) {
+    for (Eigen::Index i = j + 1; i < n; ++i) {
+      if (!std::isnan(result.matrix(i, j))) continue;
+      const auto& a = result.assets[std::size_t(j)];
+      const auto& b = result.assets[std::size_t(i)];
+      const bool known = moves[std::size_t(i)] && moves[std::size_t(j)];
+      if (known) {
+        throw InputError(fmt::format("correlation of {} and {}", a, b),
+                         "one of them never moves over the periods that they have in common",
+                         "Leave one of them out, or give longer histories");
+      }
+    }
+  }
+  for (Eigen::Index i = 0; i < n; ++i) {
+    if (moves[std::size_t(i)]) continue;
+    result.matrix.row(i).setConstant(none);
+    result.matrix.col(i).setConstant(none);
+    result.matrix(i, i) = 1;
+  }
+  repair(result);
+  return result;
+}
+
+Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::VectorXd& benchmark) {
+  auto rows = returns.common_rows();
+  std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
+  if (rows.size() < 2) {
+    throw InputError("correlation", fmt::format("{} return beside the benchmark is too few", rows.size()),
+                     "Give a longer history or a shorter interval (--every)");
+  }
+  Eigen::MatrixXd x = returns.returns(rows, Eigen::all), market = benchmark(rows);
+  make_unit(x);
+  make_unit(market);
+  Eigen::VectorXd result = x.transpose() * market.col(0);
+  for (double& r : result) r = std::clamp(r, -1.0, 1.0);  // none stays none
   return result;
 }
 
@@ -116,8 +221,8 @@ std::vector<Pair> negative_pairs(const Correlation& correlation) {
   for (Eigen::Index j = 0; j < correlation.matrix.cols(); ++j) {
     for (Eigen::Index i = j + 1; i < correlation.matrix.rows(); ++i) {
       if (!(correlation.matrix(i, j) < 0)) continue;
-      pairs.push_back(
-          {correlation.assets[std::size_t(j)], correlation.assets[std::size_t(i)], correlation.matrix(i, j)});
+      pairs.push_back({correlation.assets[std::size_t(j)], correlation.assets[std::size_t(i)], correlation.matrix(i, j),
+                       correlation.observations_of(i, j)});
     }
   }
   std::ranges::stable_sort(pairs, {}, &Pair::correlation);

@@ -32,6 +32,10 @@ Json figures_json(const AssetFigures& f) {
           {"standard_error", f.standard_error},
           {"skewness", f.skewness},
           {"excess_kurtosis", f.excess_kurtosis},
+          {"autocorrelation", f.autocorrelation},
+          {"coefficient_of_variation", f.coefficient_of_variation ? Json(*f.coefficient_of_variation) : Json()},
+          {"downside_deviation", f.downside_deviation},
+          {"expected_shortfall", f.expected_shortfall},
           {"worst", f.worst},
           {"worst_day", to_string(f.worst_day)},
           {"best", f.best},
@@ -164,10 +168,21 @@ Json prices_on_json(const std::vector<PriceOnDay>& prices) {
   return list;
 }
 
-Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark) {
+Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark,
+                     const std::vector<NamedHistogram>& histograms) {
   auto list = Json::array();
   for (const auto& figures : assets) list.push_back(figures_json(figures));
-  return {{"assets", list}, {"benchmark", benchmark != nullptr ? figures_json(*benchmark) : Json()}};
+  const auto& first = assets.front();
+  auto drawn = Json::array();
+  for (const auto& [asset, histogram] : histograms) {
+    drawn.push_back({{"asset", asset}, {"edges", histogram.edges}, {"counts", histogram.counts}});
+  }
+  return {{"assets", list},
+          {"benchmark", benchmark != nullptr ? figures_json(*benchmark) : Json()},
+          {"returns", to_string(first.kind)},
+          {"denominator", to_string(first.denominator)},
+          {"expected_shortfall_tail", first.tail},
+          {"histograms", drawn}};
 }
 
 Json estimate_result(const Estimated& estimated, const BootstrapBands* bands) {
@@ -186,7 +201,7 @@ Json estimate_result(const Estimated& estimated, const BootstrapBands* bands) {
     json["factor_covariance"] = rows_of(e.covariance.factor_covariance());
     json["specific_variance"] = list_of(e.covariance.specific_variance());
   }
-  json["returns"] = "simple";
+  json["returns"] = to_string(e.returns);
   json["denominator"] = e.denominator;
   json["periods_per_year"] = e.periods_per_year;
   json["observations"] = e.observations;

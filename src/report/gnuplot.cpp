@@ -76,6 +76,14 @@ std::string axis_lines(char name, const Axis& axis, const Look& look) {
   std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_double_quotes(axis.title), look.ink);
   if (axis.scale == Scale::percent) lines += fmt::format("set format {} '%g%%'\n", name);
   if (axis.scale == Scale::number) lines += fmt::format("set format {} \"%'.10g\"\n", name);
+  if (!axis.categories.empty()) {
+    std::string names;
+    for (std::size_t i = 0; i < axis.categories.size(); ++i) {
+      names += fmt::format("{}{} {}", i > 0 ? ", " : "", in_quotes(axis.categories[i]), i);
+    }
+    lines += fmt::format("set {0}tics rotate by 40 right ({1}) font ',11'\nset {0}range [-0.7:{2}]\n", name, names,
+                         double(axis.categories.size()) - 0.3);
+  }
   if (axis.scale == Scale::day)
     lines += fmt::format("set {}data time\nset timefmt '%s'\nset format {} '%Y-%m'\n", name, name);
   return lines;
@@ -164,6 +172,8 @@ std::string data_block(std::size_t number, const Chart& chart, const Axis& y, co
         block += " " + shown_figure(on_axis((*part)[i], y));
       }
       block += "\n";
+    } else if (series.kind == Series::Kind::band) {
+      block += fmt::format(" {}\n", shown_figure(on_axis(series.low[i], y)));
     } else {
       block += fmt::format(" \"{}\" {}\n", i < series.labels.size() ? series.labels[i] : "",
                            i < chosen.size() ? int(chosen[i]) : 0);
@@ -191,6 +201,16 @@ std::string plot_clause(std::size_t number, const Chart& chart, const Series& se
   if (series.kind == Series::Kind::columns) {
     return fmt::format("$series{} using 1:2 with impulses lw {} lc rgb '{}' {}", number, series.width, hue, title);
   }
+  if (series.kind == Series::Kind::boxes) {
+    const auto fill = series.hatched ? fmt::format("pattern 4 border rgb '{}'", hue)
+                                     : fmt::format("solid 0.85 border rgb '{}'", look.ground);
+    return fmt::format("$series{} using 1:2:({:.12g}) with boxes fs {} lc rgb '{}' {}", number,
+                       on_axis(series.box, chart.x), fill, hue, title);
+  }
+  if (series.kind == Series::Kind::band) {
+    return fmt::format("$series{} using 1:2:3 with filledcurves fs transparent solid 0.25 noborder lc rgb '{}' {}",
+                       number, hue, title);
+  }
   if (series.kind == Series::Kind::bars) {
     return fmt::format("$series{} using 1:3:5:4:2 with financebars lw {} lc rgb '{}' {}", number, series.width, hue,
                        title);
@@ -214,6 +234,7 @@ std::string plot_clause(std::size_t number, const Chart& chart, const Series& se
 std::string key_line(Chart::Key key) {
   switch (key) {
     case Chart::Key::top_left: return "set key top left Left reverse opaque\n";
+    case Chart::Key::top_right: return "set key top right opaque\n";
     case Chart::Key::below: return "set key below center horizontal maxcols 3 Left reverse width 2\n";
     case Chart::Key::bottom_right: break;
   }
@@ -307,6 +328,15 @@ std::string heat_lines(const HeatMap& heat, const std::string& title, const Look
   return lines + "\n";
 }
 
+/// A vertical range that has 0 in it, with the side at 0 left where it is.
+std::string zero_in_range(const Chart& chart) {
+  bool below = false, above = false;
+  for (const auto& series : chart.series) {
+    for (double y : series.y) below = below || y < 0, above = above || y > 0;
+  }
+  return !below ? "set yrange [0:*]\n" : !above ? "set yrange [*:0]\n" : "";
+}
+
 std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal, const Look& look) {
   std::string script = fmt::format("set terminal {}\nset output {}\n", terminal, in_quotes(picture.string()));
   script += "set encoding utf8\nset decimalsign '.'\n";
@@ -318,7 +348,15 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
   script += axis_lines('x', chart.x, look);
   if (!chart.below.empty()) return script + stacked_lines(chart, title, look);
   script += fmt::format("set title {} textcolor rgb '{}'\n", title, look.ink);
-  script += "set offsets graph 0, graph 0.07, graph 0.03, graph 0.03\n";
+  const bool boxed =
+      std::ranges::any_of(chart.series, [](const auto& series) { return series.kind == Series::Kind::boxes; });
+  if (boxed) {  // they stand on 0, and need no room at their sides
+    script += "set offsets 0, 0, graph 0.12, 0\nset bmargin 6\n";
+    script += fmt::format("set xzeroaxis lt 1 lw 1 lc rgb '{}'\n", look.ink);
+  } else {
+    script += "set offsets graph 0, graph 0.07, graph 0.03, graph 0.03\n";
+  }
+  if (chart.y_from_zero) script += zero_in_range(chart);
   if (chart.x_from_zero) script += "set xrange [0:*]\n";
   if (chart.x.scale == Scale::day) script += "set autoscale xfix\nset offsets 0, 0, graph 0.03, graph 0.03\n";
   return script + plot_lines(chart, chart.y, chart.series, 0, look);

@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
@@ -17,8 +18,28 @@ Cell figure_or_none(double value) {
 }
 
 std::string span_of(const Correlation& correlation) {
+  if (correlation.pair_observations.size() > 0) {
+    return fmt::format("pair by pair, {} to {} returns each, from {} to {}", correlation.observations,
+                       correlation.pair_observations.maxCoeff(), to_string(*correlation.from),
+                       to_string(*correlation.to));
+  }
   return fmt::format("{} returns each, from {} to {}", correlation.observations, to_string(*correlation.from),
                      to_string(*correlation.to));
+}
+
+/// The mean of all pairs that are known.
+double average_of_pairs(const Correlation& correlation, bool absolute) {
+  double sum = 0;
+  std::size_t pairs = 0;
+  for (Eigen::Index j = 0; j < correlation.matrix.cols(); ++j) {
+    for (Eigen::Index i = j + 1; i < correlation.matrix.rows(); ++i) {
+      const double r = correlation.matrix(i, j);
+      if (std::isnan(r)) continue;
+      sum += absolute ? std::abs(r) : r;
+      ++pairs;
+    }
+  }
+  return pairs > 0 ? sum / double(pairs) : 0;
 }
 
 }  // namespace
@@ -32,6 +53,12 @@ Table correlation_table(const Correlation& correlation, const std::string& adjec
     table.add(std::move(row));
   }
   table.notes.push_back(span_of(correlation));
+  if (const auto& repair = correlation.repair) {
+    table.notes.push_back(fmt::format(
+        "The pairs contradicted each other (least eigenvalue {:.4f}); this is the nearest matrix that holds "
+        "together, {:.4f} away in all, {:.4f} at most, for {} and {}",
+        repair->least_eigenvalue, repair->distance, repair->largest_change, repair->a, repair->b));
+  }
   if (!correlation.motionless.empty()) {
     table.notes.push_back(
         fmt::format("Never moves, so it has no correlation: {}", fmt::join(correlation.motionless, ", ")));
@@ -39,25 +66,36 @@ Table correlation_table(const Correlation& correlation, const std::string& adjec
   return table;
 }
 
-Table pairs_table(const Correlation& correlation) {
+Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, double coverage) {
   Table table{
       "pairs",
       "Pairs, with 95% intervals (Fisher)",
       {{"Asset"}, {"With"}, {"Correlation", Format::number2}, {"Low", Format::number2}, {"High", Format::number2}},
       {},
       {}};
-  std::vector<Pair> pairs;
-  for (Eigen::Index j = 0; j < correlation.matrix.cols(); ++j) {
-    for (Eigen::Index i = j + 1; i < correlation.matrix.rows(); ++i) {
-      if (std::isnan(correlation.matrix(i, j))) continue;
-      pairs.push_back(
-          {correlation.assets[std::size_t(j)], correlation.assets[std::size_t(i)], correlation.matrix(i, j)});
+  if (bands != nullptr) {
+    table.columns.push_back({"Bootstrap, low", Format::number2});
+    table.columns.push_back({"Bootstrap, high", Format::number2});
+    table.notes.push_back(fmt::format("Bootstrap: {} of {} draws of blocks of {:.1f} periods",
+                                      percent_text(coverage, 0), bands->draws, bands->block));
+  }
+  std::vector<std::pair<Eigen::Index, Eigen::Index>> pairs;
+  const auto& r = correlation.matrix;
+  for (Eigen::Index j = 0; j < r.cols(); ++j) {
+    for (Eigen::Index i = j + 1; i < r.rows(); ++i) {
+      if (!std::isnan(r(i, j))) pairs.emplace_back(j, i);
     }
   }
-  std::ranges::stable_sort(pairs, {}, &Pair::correlation);
-  for (const auto& pair : pairs) {
-    const auto interval = fisher_interval(pair.correlation, correlation.observations);
-    table.add({pair.a, pair.b, pair.correlation, interval.low, interval.high});
+  std::ranges::stable_sort(pairs, {}, [&](const auto& pair) { return r(pair.second, pair.first); });
+  for (const auto& [a, b] : pairs) {
+    const auto interval = fisher_interval(r(b, a), correlation.observations_of(a, b));
+    std::vector<Cell> row{correlation.assets[std::size_t(a)], correlation.assets[std::size_t(b)], r(b, a), interval.low,
+                          interval.high};
+    if (bands != nullptr) {
+      row.push_back(bands->correlation_low(b, a));
+      row.push_back(bands->correlation_high(b, a));
+    }
+    table.add(std::move(row));
   }
   return table;
 }
@@ -84,7 +122,7 @@ Table negative_table(const Correlation& correlation) {
   std::size_t sure = 0;
   constexpr std::size_t most_shown = 10;
   for (const auto& pair : pairs) {
-    const auto interval = fisher_interval(pair.correlation, correlation.observations);
+    const auto interval = fisher_interval(pair.correlation, pair.observations);
     sure += interval.high < 0 ? 1 : 0;
     if (table.rows.size() < most_shown) table.add({pair.a, pair.b, pair.correlation, interval.low, interval.high});
   }
@@ -142,6 +180,181 @@ Table components_table(const PrincipalComponents& components, const std::vector<
     table.add({double(k + 1), components.shares[k], together, fmt::format("{}", fmt::join(parts, ", "))});
   }
   return table;
+}
+
+Table subset_table(const LeastRelated& subset, const Correlation& correlation, bool absolute) {
+  Table table{
+      "least-related",
+      fmt::format("The {} of {} assets that are least related", subset.members.size(), correlation.assets.size()),
+      {{"Asset"}},
+      {},
+      {}};
+  for (auto i : subset.members) table.columns.push_back({correlation.assets[i], Format::number2});
+  for (auto i : subset.members) {
+    std::vector<Cell> row{correlation.assets[i]};
+    for (auto j : subset.members) row.push_back(correlation.matrix(Eigen::Index(i), Eigen::Index(j)));
+    table.add(std::move(row));
+  }
+  table.notes.push_back(fmt::format("Average {} of a pair {:.4f}, over all assets {:.4f}",
+                                    absolute ? "absolute correlation" : "correlation", subset.average,
+                                    average_of_pairs(correlation, absolute)));
+  table.notes.push_back(
+      subset.proven ? "Proven: no other choice has a lower one"
+                    : fmt::format("Stopped before it was proven: another choice could be lower by {:.4f} at most; give "
+                                  "it longer (--patience)",
+                                  subset.gap));
+  return table;
+}
+
+Table diversification_table(const DiversificationCurve& curve) {
+  Table table{"diversification",
+              "Volatility of equal weights in n of the assets",
+              {{"Assets", Format::count}, {"Volatility", Format::percent}},
+              {},
+              {}};
+  if (curve.draws > 0) {
+    for (const char* name : {"Drawn: mean", "5% point", "95% point"}) table.columns.push_back({name, Format::percent});
+  }
+  const auto n = curve.expected.size();
+  for (Eigen::Index k = 1; k <= n; ++k) {
+    const bool round = k <= 10 || (k <= 30 && k % 5 == 0) || (k <= 100 && k % 10 == 0) || k % 50 == 0 || k == n;
+    if (!round) continue;
+    std::vector<Cell> row{double(k), curve.expected[k - 1]};
+    if (curve.draws > 0) {
+      for (const auto* column : {&curve.mean, &curve.low, &curve.high}) row.push_back((*column)[k - 1]);
+    }
+    table.add(std::move(row));
+  }
+  table.notes.push_back(fmt::format(
+      "Volatility: the root of v/n + (1 - 1/n)c with average variance v and covariance c ({} and {} as volatilities)",
+      percent_text(std::sqrt(curve.average_variance)),
+      curve.average_covariance >= 0 ? percent_text(curve.floor) : "below 0"));
+  return table;
+}
+
+Chart diversification_chart(const DiversificationCurve& curve) {
+  Chart chart;
+  chart.title = "What spreading over more assets does";
+  chart.x = {"Assets, equally weighted", Scale::number};
+  chart.y = {"Volatility per year", Scale::percent};
+  chart.y_from_zero = true;
+  chart.key = Chart::Key::top_right;
+  std::vector<double> sizes;
+  for (Eigen::Index k = 1; k <= curve.expected.size(); ++k) sizes.push_back(double(k));
+  const auto line = [&](const std::string& name, const Eigen::VectorXd& y) {
+    return Series{Series::Kind::line, name, sizes, {y.begin(), y.end()}, {}};
+  };
+  if (curve.draws > 0) {
+    auto band = line(fmt::format("90% of {} random choices", curve.draws), curve.high);
+    band.kind = Series::Kind::band;
+    band.low.assign(curve.low.begin(), curve.low.end());
+    band.colour = colour::dusk;
+    auto mean = line("their mean", curve.mean);
+    mean.colour = colour::dusk;
+    mean.dash = Dash::dashed;
+    mean.width = 2;
+    chart.series = {band, mean};
+  }
+  auto expected = line("root of the mean variance", curve.expected);
+  expected.width = 3;
+  chart.series.push_back(expected);
+  if (curve.floor > 0) {
+    auto floor = line("what no spreading takes away", Eigen::VectorXd::Constant(curve.expected.size(), curve.floor));
+    floor.colour = colour::rust;
+    floor.dash = Dash::dotted;
+    floor.width = 2;
+    chart.series.push_back(floor);
+  }
+  return chart;
+}
+
+Table stability_table(const Stability& stability) {
+  Table table{"stability",
+              fmt::format("What was, and what came: returns to {}, and from {} on", to_string(stability.before_to),
+                          to_string(stability.after_from)),
+              {{"Asset"},
+               {"Mean, first", Format::percent},
+               {"then", Format::percent},
+               {"Volatility, first", Format::percent},
+               {"then", Format::percent},
+               {"Correlation, first", Format::number2},
+               {"then", Format::number2}},
+              {},
+              {}};
+  for (const auto& a : stability.assets) {
+    table.add({a.asset, a.mean_before, a.mean_after, a.volatility_before, a.volatility_after,
+               figure_or_none(a.correlation_before), figure_or_none(a.correlation_after)});
+  }
+  table.notes.push_back(
+      fmt::format("{} and {} returns each; means and volatilities per year; correlation: an asset's "
+                  "mean with the others",
+                  stability.before, stability.after));
+  return table;
+}
+
+Table persistence_table(const Stability& stability) {
+  Table table{"persistence",
+              "How much of it lasted: rank correlation of first and then (1: the same order, 0: none)",
+              {{"Of"}, {"Rank correlation", Format::number2}},
+              {},
+              {}};
+  table.add({"mean returns", figure_or_none(stability.mean_ranks)});
+  table.add({"volatilities", figure_or_none(stability.volatility_ranks)});
+  table.add({"mean correlations of assets", figure_or_none(stability.correlation_ranks)});
+  table.add({"correlations of pairs", figure_or_none(stability.pair_ranks)});
+  if (!std::isnan(stability.average_before)) {
+    table.notes.push_back(fmt::format(
+        "Average of all pairs: {:.2f} first, then {:.2f}. A pair's correlation moved by {:.2f} (root mean square); had "
+        "each been taken for the first average, it would have missed by {:.2f}",
+        stability.average_before, stability.average_after, stability.pair_error, stability.average_error));
+  }
+  return table;
+}
+
+Table rolling_table(const std::vector<RollingCorrelation>& pairs) {
+  Table table{"rolling",
+              "Rolling correlations",
+              {{"Asset"},
+               {"With"},
+               {"To", Format::day},
+               {"Correlation", Format::number2},
+               {"Low", Format::number2},
+               {"High", Format::number2}},
+              {},
+              {}};
+  for (const auto& pair : pairs) {
+    for (std::size_t t = 0; t < pair.days.size(); ++t) {
+      table.add({pair.a, pair.b, pair.days[t], figure_or_none(pair.values[t]), figure_or_none(pair.low[t]),
+                 figure_or_none(pair.high[t])});
+    }
+  }
+  return table;
+}
+
+Chart rolling_chart(const std::vector<RollingCorrelation>& pairs) {
+  constexpr std::array hues = {colour::deep, colour::rust, colour::kelp, colour::dusk, colour::amber, colour::ink};
+  Chart chart;
+  chart.title = fmt::format("Correlation over the last {} returns", pairs.front().window);
+  chart.subtitle = "shaded: the 95% interval (Fisher)";
+  chart.x = {"Window's last day", Scale::day};
+  chart.y = {"Correlation", Scale::number};
+  chart.key = Chart::Key::below;
+  for (std::size_t k = 0; k < pairs.size(); ++k) {
+    const auto& pair = pairs[k];
+    Series line{Series::Kind::line, fmt::format("{} and {}", pair.a, pair.b)};
+    for (Day day : pair.days) line.x.push_back(double(day.time_since_epoch().count()) * 86400);
+    line.y = pair.values;
+    line.colour = hues[k % hues.size()];
+    line.dash = Dash(k % 4);
+    auto band = line;
+    band.kind = Series::Kind::band;
+    band.name.clear();
+    band.y = pair.high;
+    band.low = pair.low;
+    chart.series.insert(chart.series.begin(), std::move(band));
+    chart.series.push_back(std::move(line));
+  }
+  return chart;
 }
 
 Chart heat_chart(const Correlation& correlation, const std::string& title) {

@@ -84,55 +84,6 @@ std::string provenance(const Estimate& estimate) {
   return text + fmt::format("; variances have the denominator {}", estimate.denominator);
 }
 
-Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval& every) {
-  Table table{"return-and-risk",
-              fmt::format("Return and risk per year, from {} simple returns", every.adjective()),
-              {{"Asset"},
-               {"Returns", Format::count},
-               {"Mean, arithmetic", Format::percent},
-               {"Mean, geometric", Format::percent},
-               {"Standard error", Format::percent},
-               {"Volatility", Format::percent},
-               {"Skewness", Format::number2},
-               {"Excess kurtosis", Format::number2}},
-              {},
-              {}};
-  for (const auto& f : figures) {
-    table.add({f.asset, double(f.observations), f.mean_arithmetic, f.mean_geometric, f.standard_error, f.volatility,
-               f.skewness, f.excess_kurtosis});
-    if (f.long_returns > 0) {
-      table.notes.push_back(
-          fmt::format("{}: {} returns after a hole span several periods and are left out", f.asset, f.long_returns));
-    }
-  }
-  table.notes.push_back(
-      fmt::format("Arithmetic mean x {}; volatility x root {}; sample figures (T-1). The standard error is of "
-                  "the arithmetic mean",
-                  every.periods_per_year(), every.periods_per_year()));
-  return table;
-}
-
-Table extremes_table(const std::vector<AssetFigures>& figures, const Interval& every) {
-  Table table{"extremes",
-              fmt::format("Worst and best of {} returns, deepest fall", every.adjective()),
-              {{"Asset"},
-               {"Worst", Format::percent},
-               {"ended", Format::day},
-               {"Best", Format::percent},
-               {"ended", Format::day},
-               {"Max drawdown", Format::percent},
-               {"from", Format::day},
-               {"to", Format::day}},
-              {},
-              {}};
-  for (const auto& f : figures) {
-    table.add(
-        {f.asset, f.worst, f.worst_day, f.best, f.best_day, f.max_drawdown, f.max_drawdown_from, f.max_drawdown_to});
-  }
-  table.notes.push_back(fmt::format("Drawdowns are measured between {} prices", every.adjective()));
-  return table;
-}
-
 Table corners_table(const Frontier& frontier, double risk_free) {
   Table table{"corners",
               "Efficient frontier: its corners, exact in between",

@@ -2,29 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
-
-struct Moments {
-  double mean = 0, second = 0, third = 0, fourth = 0;  // central sums, not divided by T
-};
-
-/// Two passes with the rounding of the mean corrected (Chan, Golub & LeVeque 1983, The American Statistician 37(3)).
-Moments moments_of(const Eigen::VectorXd& r) {
-  Moments moments;
-  moments.mean = r.mean();
-  moments.mean += (r.array() - moments.mean).mean();
-  const Eigen::ArrayXd d = r.array() - moments.mean;
-  const double correction = d.sum();
-  moments.second = d.square().sum() - correction * correction / double(r.size());
-  moments.third = d.cube().sum();
-  moments.fourth = d.square().square().sum();
-  return moments;
-}
 
 std::vector<std::size_t> rows_of_one_period(const ReturnTable& table, Eigen::Index asset) {
   std::vector<std::size_t> rows;
@@ -34,7 +18,46 @@ std::vector<std::size_t> rows_of_one_period(const ReturnTable& table, Eigen::Ind
   return rows;
 }
 
+/// The mean of the worst `tail` of all returns; where that isn't a whole number of them, the last counts in part.
+double shortfall(Eigen::VectorXd r, double tail) {
+  std::ranges::sort(r);
+  const double wanted = tail * double(r.size());
+  const auto whole = std::min(Eigen::Index(wanted), r.size());
+  double sum = r.head(whole).sum();
+  if (whole < r.size()) sum += (wanted - double(whole)) * r[whole];
+  return sum / wanted;
+}
+
 }  // namespace
+
+SeriesMoments moments_of(const Eigen::Ref<const Eigen::VectorXd>& series) {
+  SeriesMoments moments;
+  moments.count = std::size_t(series.size());
+  const double rough = series.mean();
+  Eigen::ArrayXd apart = series.array() - rough;
+  const double rounding = apart.mean();
+  apart -= rounding;
+  moments.mean = rough + rounding;
+  moments.second = apart.square().sum();
+  moments.third = apart.cube().sum();
+  moments.fourth = apart.square().square().sum();
+  const auto last = apart.size() - 1;
+  moments.lagged = (apart.head(last) * apart.tail(last)).sum();
+  return moments;
+}
+
+double SeriesMoments::skewness() const {
+  const double t = double(count);
+  return second > 0 ? third / t / std::pow(second / t, 1.5) : 0;
+}
+
+double SeriesMoments::excess_kurtosis() const {
+  return second > 0 ? double(count) * fourth / (second * second) - 3 : 0;
+}
+
+double SeriesMoments::autocorrelation() const {
+  return second > 0 ? lagged / second : 0;
+}
 
 Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values) {
   Drawdown deepest;
@@ -47,61 +70,81 @@ Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values) {
   return deepest;
 }
 
-AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset) {
+Growth growth_of(const ReturnTable& table, Eigen::Index asset) {
+  Growth growth{{table.start}, {1}};
+  for (Eigen::Index t = 0; t < table.returns.rows(); ++t) {
+    const auto day = table.days[std::size_t(t)];
+    if (table.spans(t, asset) == 0) {
+      if (growth.values.size() == 1) growth.days[0] = day;  // not listed yet
+      continue;
+    }
+    const double r = table.returns(t, asset);
+    growth.values.push_back(growth.values.back() * (table.kind == ReturnKind::simple ? 1 + r : std::exp(r)));
+    growth.days.push_back(day);
+  }
+  return growth;
+}
+
+Eigen::VectorXd single_period_returns(const ReturnTable& table, Eigen::Index asset) {
+  return table.returns.col(asset)(rows_of_one_period(table, asset));
+}
+
+AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const FigureOptions& options) {
   const auto rows = rows_of_one_period(table, asset);
-  Eigen::VectorXd r(Eigen::Index(rows.size()));
-  for (std::size_t t = 0; t < rows.size(); ++t) r[Eigen::Index(t)] = table.returns(Eigen::Index(rows[t]), asset);
+  const Eigen::VectorXd r = table.returns.col(asset)(rows);
   const auto& code = table.assets[std::size_t(asset)];
   if (r.size() < 2) {
     throw InputError(code, fmt::format("{} return is too few for a variance", r.size()),
                      "Give a longer history or a shorter interval (--every)");
   }
+  if (!(options.tail > 0 && options.tail <= 1)) {
+    throw InputError("expected shortfall", fmt::format("a tail of {}", options.tail), "Give more than 0% up to 100%");
+  }
   const double count = double(r.size()), p = table.periods_per_year;
   const auto moments = moments_of(r);
-  const double sample_variance = moments.second / (count - 1);
 
   AssetFigures figures;
   figures.asset = code;
   figures.observations = rows.size();
   figures.long_returns = std::size_t((table.spans.col(asset).array() > 1).count());
+  figures.kind = table.kind;
+  figures.denominator = options.denominator;
+  figures.tail = options.tail;
   figures.mean_arithmetic = p * moments.mean;
-  figures.mean_geometric = std::expm1(r.array().log1p().sum() * p / count);
-  figures.variance = p * sample_variance;
+  figures.mean_geometric =
+      std::expm1(table.kind == ReturnKind::simple ? r.array().log1p().sum() * p / count : p * moments.mean);
+  figures.variance = p * moments.variance(options.denominator);
   figures.volatility = std::sqrt(figures.variance);
-  figures.standard_error = p * std::sqrt(sample_variance / count);
-  const double second = moments.second / count;
-  if (second > 0) {
-    figures.skewness = moments.third / count / std::pow(second, 1.5);
-    figures.excess_kurtosis = moments.fourth / count / (second * second) - 3;
-  }
+  figures.standard_error = p * std::sqrt(moments.variance(Denominator::sample) / count);
+  if (figures.mean_arithmetic > 0) figures.coefficient_of_variation = figures.volatility / figures.mean_arithmetic;
+  figures.downside_deviation = std::sqrt(p * (r.array() - options.target).cwiseMin(0).square().mean());
+  figures.expected_shortfall = shortfall(r, options.tail);
   Eigen::Index worst = 0, best = 0;
   figures.worst = r.minCoeff(&worst);
   figures.best = r.maxCoeff(&best);
   figures.worst_day = table.days[rows[std::size_t(worst)]];
   figures.best_day = table.days[rows[std::size_t(best)]];
+  // Returns that differ by the rounding of prices alone don't move.
+  figures.moves = figures.best - figures.worst > 1e-14;
+  if (figures.moves) {
+    figures.skewness = moments.skewness();
+    figures.excess_kurtosis = moments.excess_kurtosis();
+    figures.autocorrelation = moments.autocorrelation();
+  }
 
   // A fall is a fall whatever it spans: the drawdown follows every return.
-  std::vector<double> growth{1};
-  std::vector<Day> days{table.start};
-  for (Eigen::Index t = 0; t < table.returns.rows(); ++t) {
-    const auto day = table.days[std::size_t(t)];
-    if (table.spans(t, asset) == 0) {
-      if (growth.size() == 1) days[0] = day;  // not listed yet
-      continue;
-    }
-    growth.push_back(growth.back() * (1 + table.returns(t, asset)));
-    days.push_back(day);
-  }
-  const auto drawdown = deepest_drawdown(Eigen::Map<const Eigen::VectorXd>(growth.data(), Eigen::Index(growth.size())));
+  const auto growth = growth_of(table, asset);
+  const auto drawdown =
+      deepest_drawdown(Eigen::Map<const Eigen::VectorXd>(growth.values.data(), Eigen::Index(growth.values.size())));
   figures.max_drawdown = drawdown.depth;
-  figures.max_drawdown_from = days[drawdown.peak];
-  figures.max_drawdown_to = days[drawdown.trough];
+  figures.max_drawdown_from = growth.days[drawdown.peak];
+  figures.max_drawdown_to = growth.days[drawdown.trough];
   return figures;
 }
 
-std::vector<AssetFigures> figures_of(const ReturnTable& table) {
+std::vector<AssetFigures> figures_of(const ReturnTable& table, const FigureOptions& options) {
   std::vector<AssetFigures> all;
-  for (Eigen::Index i = 0; i < table.returns.cols(); ++i) all.push_back(figures_of(table, i));
+  for (Eigen::Index i = 0; i < table.returns.cols(); ++i) all.push_back(figures_of(table, i, options));
   return all;
 }
 

@@ -9,7 +9,7 @@
 
 namespace inchtide {
 
-ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
+ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind) {
   if (table.rows() < 2) {
     throw InputError("returns", fmt::format("{} {} price is too few for one return", table.rows(), every.words()),
                      "Give a longer history or a shorter interval (--every)");
@@ -19,6 +19,7 @@ ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
   result.start = table.days.front();
   result.assets = table.codes();
   result.every = every;
+  result.kind = kind;
   result.periods_per_year = every.periods_per_year();
   const auto periods = table.prices.rows() - 1;
   result.returns.setConstant(periods, table.prices.cols(), std::numeric_limits<double>::quiet_NaN());
@@ -28,7 +29,8 @@ ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
     for (Eigen::Index t = 0; t <= periods; ++t) {
       if (!std::isfinite(table.prices(t, i))) continue;
       if (before >= 0) {
-        result.returns(t - 1, i) = table.prices(t, i) / table.prices(before, i) - 1;
+        const double growth = table.prices(t, i) / table.prices(before, i);
+        result.returns(t - 1, i) = kind == ReturnKind::simple ? growth - 1 : std::log(growth);
         result.spans(t - 1, i) = int(t - before);
       }
       before = t;
@@ -43,6 +45,10 @@ ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
   return result;
 }
 
+ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
+  return returns_of(table, every, ReturnKind::simple);
+}
+
 std::vector<std::size_t> ReturnTable::common_rows() const {
   // Column by column, as they lie in memory.
   Eigen::Array<bool, Eigen::Dynamic, 1> common = spans.col(0).array() > 0;
@@ -50,6 +56,14 @@ std::vector<std::size_t> ReturnTable::common_rows() const {
   std::vector<std::size_t> rows;
   for (Eigen::Index t = 0; t < common.size(); ++t) {
     if (common[t]) rows.push_back(std::size_t(t));
+  }
+  return rows;
+}
+
+std::vector<std::size_t> ReturnTable::shared_rows(Eigen::Index a, Eigen::Index b) const {
+  std::vector<std::size_t> rows;
+  for (Eigen::Index t = 0; t < spans.rows(); ++t) {
+    if (spans(t, a) > 0 && spans(t, a) == spans(t, b)) rows.push_back(std::size_t(t));
   }
   return rows;
 }

@@ -131,6 +131,7 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
 
 Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
                     const std::string& name, double risk_free) {
+  estimate.check_for_weights();
   if (weights.size() != estimate.size()) {
     throw InputError(name, fmt::format("{} weights for {} assets", weights.size(), estimate.size()),
                      "Give one weight an asset");

@@ -32,7 +32,7 @@ TEST(SampleEstimate, AgreesWithLongDouble) {
   const test::LongMatrix x = table.returns.cast<long double>();
   const Eigen::Matrix<long double, 1, Eigen::Dynamic> mean = x.colwise().mean();
   const test::LongMatrix centred = x.rowwise() - mean;
-  const test::LongMatrix covariance = 12 * (centred.transpose() * centred) / 39;
+  const test::LongMatrix covariance = 12 * test::product(centred.transpose(), centred) / 39;
   for (Eigen::Index i = 0; i < 5; ++i) {
     EXPECT_NEAR(estimate.expected_return[i], double(12 * mean[i]), 1e-15);
     for (Eigen::Index j = 0; j < 5; ++j) {

@@ -2,22 +2,24 @@
 
 #include "inchtide/estimate/estimators.hpp"
 
-#include <Eigen/Eigenvalues>
-#include <Eigen/LU>
 #include <cmath>
 #include <numbers>
 #include <random>
 
 #include "inchtide/estimate/shrinkage.hpp"
+#include "support/linear.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::eigen_of;
+using test::inverse;
 using test::LongMatrix;
 using test::LongVector;
 using test::message_of;
+using test::product;
 using testing::ElementsAre;
 using testing::HasSubstr;
 using Real = long double;
@@ -142,8 +144,8 @@ TEST(Shrinkage, ToOneFactorIsThePapersFormula) {
     const Direct d(x);
     const LongVector market = d.x.rowwise().mean();
     const Real m = market.squaredNorm() / d.t;
-    const LongVector c = d.x.transpose() * market / d.t;
-    LongMatrix target = c * c.transpose() / m;
+    const LongVector c = product(d.x.transpose(), market) / d.t;
+    LongMatrix target = product(c, c.transpose()) / m;
     target.diagonal() = d.s.diagonal();
     Real rho = 0;
     for (long i = 0; i < d.n; ++i) {
@@ -209,16 +211,17 @@ LongVector shrunk_eigenvalues(const LongVector& all, long n) {
 
 void expect_nonlinear(int t, int n, unsigned seed, double tolerance = 1e-10) {
   const auto x = demeaned(returns_of(t, n, seed));
-  const LongMatrix s = x.cast<Real>().transpose() * x.cast<Real>() / Real(t - 1);
-  const Eigen::SelfAdjointEigenSolver<LongMatrix> eigen(s);
-  const LongVector d = shrunk_eigenvalues(eigen.eigenvalues(), t - 1);
-  const LongMatrix expected = eigen.eigenvectors() * d.asDiagonal() * eigen.eigenvectors().transpose();
+  const LongMatrix data = x.cast<Real>(), s = product(data.transpose(), data) / Real(t - 1);
+  const auto eigen = eigen_of(s);
+  const LongVector d = shrunk_eigenvalues(eigen.values, t - 1);
+  const LongMatrix scaled = eigen.vectors * d.asDiagonal();
+  const LongMatrix expected = product(scaled, eigen.vectors.transpose());
   const auto got = nonlinear_shrinkage(x);
   EXPECT_LT(double((got.cast<Real>() - expected).cwiseAbs().maxCoeff() / expected.cwiseAbs().maxCoeff()), tolerance)
       << t << " x " << n;
   // The eigenvectors are the sample's: the two commute.
   const Eigen::MatrixXd sample = s.cast<double>();
-  EXPECT_LT((got * sample - sample * got).norm() / (got * sample).norm(), 1e-11);
+  EXPECT_LT((product(got, sample) - product(sample, got)).norm() / product(got, sample).norm(), 1e-11);
 }
 
 TEST(NonlinearShrinkage, IsThePapersFormulaWithTheSamplesEigenvectors) {
@@ -251,7 +254,7 @@ TEST(NonlinearShrinkage, KeepsTheTraceAndCutsTheLossOnThreeSpectra) {
     double loss = 0, sample_loss = 0;
     for (int round = 0; round < rounds; ++round) {
       const auto x = normal_returns(t, spectrum, random);
-      const Eigen::MatrixXd sample = x.transpose() * x / double(t - 1);
+      const Eigen::MatrixXd sample = product(x.transpose(), x) / double(t - 1);
       const auto shrunk = nonlinear_shrinkage(x);
       loss += (shrunk - truth).squaredNorm();
       sample_loss += (sample - truth).squaredNorm();
@@ -263,16 +266,16 @@ TEST(NonlinearShrinkage, KeepsTheTraceAndCutsTheLossOnThreeSpectra) {
 
 TEST(PrincipalFactors, KeepVariancesAndBecomeTheSampleWithAllOfThem) {
   const auto x = demeaned(returns_of(60, 7, 12));
-  const Eigen::MatrixXd s = x.transpose() * x / 59;
+  const Eigen::MatrixXd s = product(x.transpose(), x) / 59;
   for (int k : {1, 3, 7}) {
     const auto f = principal_factors(s, k);
-    Eigen::MatrixXd whole = f.loadings * f.loadings.transpose();
+    Eigen::MatrixXd whole = product(f.loadings, f.loadings.transpose());
     whole.diagonal() += f.specific_variance;
     EXPECT_LT((whole.diagonal() - s.diagonal()).norm(), 1e-14) << k;
     if (k == 7) {
       EXPECT_LT((whole - s).norm(), 1e-14);
     }
-    const Eigen::VectorXd values = Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd>(s).eigenvalues();
+    const Eigen::VectorXd values = eigen_of(s).values;
     EXPECT_NEAR(f.share, values.tail(k).sum() / values.sum(), 1e-12);
   }
   EXPECT_THAT(message_of([&] { principal_factors(s, 8); }), HasSubstr("8 factors of 7 assets"));
@@ -290,6 +293,56 @@ TEST(Estimators, DenominatorsDifferByTheirRatio) {
   EXPECT_LT((sample.covariance.matrix() * 23 / 24 - population.covariance.matrix()).norm(), 1e-16);
 }
 
+// ---- log returns ----------------------------------------------------------------------------------------------------
+
+TEST(LogEstimates, AreConvertedAsLognormalGrowthHasIt) {
+  Estimate log = test::estimate_of(Eigen::Vector2d(0.05, -0.02), Eigen::Matrix2d{{0.04, 0.018}, {0.018, 0.09}});
+  log.returns = ReturnKind::log;
+  const auto simple = simple_from_log(log);
+  EXPECT_EQ(simple.returns, ReturnKind::simple);
+  // Against moments of the lognormal distribution by quadrature over the two normal variables.
+  constexpr int nodes = 400;
+  constexpr Real span = 9;
+  const Real a = 0.2L, b = 0.09L, c = std::sqrt(0.09L - b * b);  // Cholesky factor of the covariance
+  Real total = 0, first = 0, second = 0, first_squared = 0, mixed = 0;
+  for (int i = 0; i <= nodes; ++i) {
+    for (int j = 0; j <= nodes; ++j) {
+      const Real u = span * (2 * Real(i) / nodes - 1), v = span * (2 * Real(j) / nodes - 1);
+      const Real weight = std::exp(-(u * u + v * v) / 2);
+      const Real x = std::expm1(0.05L + a * u), y = std::expm1(-0.02L + b * u + c * v);
+      total += weight, first += weight * x, second += weight * y;
+      first_squared += weight * x * x, mixed += weight * x * y;
+    }
+  }
+  first /= total, second /= total, first_squared /= total, mixed /= total;
+  EXPECT_NEAR(simple.expected_return[0], double(first), 1e-12);
+  EXPECT_NEAR(simple.expected_return[1], double(second), 1e-12);
+  EXPECT_NEAR(simple.covariance.variance(0), double(first_squared - first * first), 1e-12);
+  EXPECT_NEAR(simple.covariance.between(0, 1), double(mixed - first * second), 1e-12);
+  EXPECT_THAT(message_of([&] { log.check_for_weights(); }), HasSubstr("don't add up across the assets"));
+  log.expected_return[1] = 800;
+  EXPECT_THAT(message_of([&] { simple_from_log(log); }), HasSubstr("A2: a mean of 800"));
+}
+
+TEST(LogEstimates, TakeTheManagersFiguresAsSimpleReturns) {
+  auto table = table_of(returns_of(60, 3, 31));
+  table.returns = table.returns.array().log1p();
+  table.kind = ReturnKind::log;
+  EstimateOptions options;
+  options.own = {{"a1", 0.07}};
+  options.caps = {{"a2", -0.5}};
+  const auto converted = simple_from_log(estimate_by(table, options).estimate);
+  EXPECT_NEAR(converted.expected_return[0], 0.07, 1e-14);
+  EXPECT_NEAR(converted.expected_return[1], -0.5, 1e-14);
+  options.own = {{"a1", -1}};
+  EXPECT_THAT(message_of([&] { estimate_by(table, options); }), HasSubstr("a loss of everything"));
+  for (const char* method : {"geometric", "implied"}) {
+    EstimateOptions other;
+    other.expected = ExpectedMethod::parse(method, "");
+    EXPECT_THAT(message_of([&] { estimate_by(table, other); }), HasSubstr("this method is for simple returns"));
+  }
+}
+
 TEST(Estimators, ExponentialWeightsHalveAndTheirBiasIsCorrected) {
   const auto x = returns_of(50, 3, 21);
   const auto got = estimated_by(x, "exponential:9", "exponential:9").estimate;
@@ -297,7 +350,7 @@ TEST(Estimators, ExponentialWeightsHalveAndTheirBiasIsCorrected) {
   for (int t = 0; t < 50; ++t) w[t] = std::pow(Real(0.5), Real(49 - t) / 9);
   w /= w.sum();
   const LongMatrix data = x.cast<Real>();
-  const LongVector mean = data.transpose() * w;
+  const LongVector mean = product(data.transpose(), w);
   LongMatrix s = LongMatrix::Zero(3, 3);
   for (int t = 0; t < 50; ++t) {
     const LongVector off = data.row(t).transpose() - mean;
@@ -319,12 +372,12 @@ TEST(Estimators, BayesSteinShrinksToTheMinimumVariancePortfoliosMean) {
   const LongMatrix data = x.cast<Real>();
   const LongVector mean = data.colwise().mean().transpose();
   const LongMatrix off = data.rowwise() - mean.transpose();
-  const LongMatrix v = off.transpose() * off / 47 * (47 / Real(48 - 5 - 2));
-  const LongMatrix inverse = v.inverse();
+  const LongMatrix v = product(off.transpose(), off) / 47 * (47 / Real(48 - 5 - 2));
+  const LongMatrix inverted = inverse(v);
   const LongVector ones = LongVector::Ones(5);
-  const Real common = ones.dot(inverse * mean) / ones.dot(inverse * ones);
+  const Real common = ones.dot(product(inverted, mean).col(0)) / inverted.sum();
   const LongVector apart = mean - common * ones;
-  const Real w = 7 / (7 + 48 * apart.dot(inverse * apart));
+  const Real w = 7 / (7 + 48 * apart.dot(product(inverted, apart).col(0)));
   EXPECT_NEAR(*got.expected_intensity, double(w), 1e-12);
   EXPECT_LT(double((got.estimate.expected_return.cast<Real>() - 12 * ((1 - w) * mean + w * common * ones)).norm()),
             1e-14);
@@ -366,7 +419,8 @@ TEST(Estimators, ImpliedReturnsMakeTheirWeightsOptimal) {
   const auto e = estimate_by(table_of(returns_of(60, 3, 24)), options).estimate;
   // max w'(E - rf) - 4/2 w'Sw without limits: w = S^-1 (E - rf) / 4.
   const Eigen::VectorXd excess = e.expected_return.array() - 0.01;
-  EXPECT_LT((e.covariance.matrix().ldlt().solve(excess) / 4 - options.implied_weights).norm(), 1e-12);
+  const Eigen::VectorXd optimal = product(inverse(e.covariance.matrix()), excess) / 4;
+  EXPECT_LT((optimal - options.implied_weights).norm(), 1e-12);
   options.implied_weights = Eigen::Vector2d(0.5, 0.5);
   EXPECT_THAT(message_of([&] { estimate_by(table_of(returns_of(60, 3, 24)), options); }),
               HasSubstr("2 weights for 3 assets"));
@@ -385,11 +439,14 @@ TEST(Estimators, ViewsAreBlendedByPrecision) {
   Eigen::MatrixXd p(2, 4);
   p << 1, 0, 0, 0, 0, 1, -1, 0;
   const Eigen::MatrixXd ts = 0.1 * prior.covariance.matrix();
-  const Eigen::Vector2d spread = (p * ts * p.transpose()).diagonal();
-  const Eigen::Vector2d w(spread[0] * 0.6 / 0.4, spread[1] * 0.3 / 0.7);
-  const Eigen::MatrixXd precision = ts.inverse() + p.transpose() * w.cwiseInverse().asDiagonal() * p;
-  const Eigen::VectorXd other = precision.inverse() * (ts.inverse() * prior.expected_return +
-                                                       p.transpose() * (Eigen::Vector2d(0.09, 0.02).cwiseQuotient(w)));
+  const Eigen::MatrixXd across = p.transpose();
+  const Eigen::VectorXd spread = product(product(p, ts), across).diagonal();
+  const Eigen::VectorXd w = Eigen::Vector2d(spread[0] * 0.6 / 0.4, spread[1] * 0.3 / 0.7);
+  const Eigen::MatrixXd sure = w.cwiseInverse().asDiagonal() * p;
+  const Eigen::MatrixXd precision = inverse(ts) + product(across, sure);
+  const Eigen::VectorXd said = Eigen::Vector2d(0.09, 0.02).cwiseQuotient(w);
+  const Eigen::VectorXd other =
+      product(inverse(precision), product(inverse(ts), prior.expected_return) + product(across, said));
   EXPECT_LT((got - other).norm(), 1e-12);
   // Certain views hold exactly.
   for (auto& view : options.views) view.confidence = 1;

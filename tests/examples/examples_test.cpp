@@ -1,10 +1,11 @@
 // The examples, run as a reader would, against figures worked out here from the files alone.
 
-#include <Eigen/LU>
+#include <Eigen/Core>
 #include <cmath>
 #include <map>
 #include <sstream>
 
+#include "support/linear.hpp"
 #include "support/process.hpp"
 
 namespace inchtide::test {
@@ -59,7 +60,7 @@ TEST(ExampleFrontier, PrintsTheOptimaOfItsOwnEstimate) {
   }
   const Eigen::RowVectorXd mean = returns.colwise().mean();
   const Eigen::MatrixXd centred = returns.rowwise() - mean;
-  const Eigen::MatrixXd covariance = 12.0 / 94 * centred.transpose() * centred;
+  const Eigen::MatrixXd covariance = 12.0 / 94 * product(centred.transpose(), centred);
   const Eigen::VectorXd m = 12 * mean.transpose();
 
   const auto figures = figures_in(said.out);

@@ -374,10 +374,64 @@ TEST(EstimateFile, NamesTheFieldThatIsWrong) {
   EXPECT_THAT(complaint(start + R"("covariance":[[1,2],[2,1]]})"), HasSubstr("not positive semidefinite"));
   EXPECT_THAT(complaint(start + R"("covariance":[[1]]})"),
               HasSubstr("2 assets, 2 expected returns and a covariance of 1"));
-  EXPECT_THAT(complaint(start + R"("covariance":[[1,0],[0,1]],"returns":"log"})"),
-              HasSubstr("field returns: the estimate is of log returns"));
+  EXPECT_THAT(complaint(start + R"("covariance":[[1,0],[0,1]],"returns":"tidal"})"),
+              HasSubstr("field returns: there are no 'tidal' returns"));
   EXPECT_THAT(complaint(R"({"assets":["A","a"],"expected_return":[0,0],"covariance":[[1,0],[0,1]]})"),
               HasSubstr("it comes twice"));
+}
+
+TEST(EstimateFile, KnowsLogReturns) {
+  const auto estimate =
+      estimate_from(R"({"assets":["A"],"expected_return":[0.05],"covariance":[[0.04]],"returns":"log"})");
+  EXPECT_EQ(estimate.returns, ReturnKind::log);
+}
+
+Estimate sheet_from(const std::string& text) {
+  const Folder folder;
+  folder.write("estimate.csv", text);
+  return read_estimate(folder / "estimate.csv");
+}
+
+TEST(EstimateSheet, IsReadBackAsItWasWritten) {
+  Estimate estimate;
+  estimate.assets = {"TIDEMILL", "BB,A", "CASH"};
+  estimate.expected_return = Eigen::Vector3d(0.0723, -0.01, 0.02);
+  Eigen::Matrix3d s;
+  s << 0.04, 0.012, 0, 0.012, 0.09, 0, 0, 0, 0;
+  estimate.covariance = Covariance::dense(s);
+  const auto again = sheet_from(estimate_sheet(estimate));
+  EXPECT_EQ(again.assets, estimate.assets);
+  EXPECT_LT((again.expected_return - estimate.expected_return).norm(), 1e-15);
+  EXPECT_LT((again.covariance.matrix() - s).norm(), 1e-15);
+}
+
+TEST(EstimateSheet, HalfOfTheCorrelationsIsEnough) {
+  const auto estimate = sheet_from(
+      "Code;Volatility;Expected return;A;B\n"
+      "A;20%;8%;;\n"
+      "B;30%;9%;0.5;1\n");
+  EXPECT_NEAR(estimate.covariance.between(0, 1), 0.03, 1e-16);
+  EXPECT_NEAR(estimate.expected_return[1], 0.09, 1e-16);
+}
+
+TEST(EstimateSheet, NamesLineAndColumnOfWhatIsWrong) {
+  const auto complaint = [](const std::string& text) { return message_of([&] { sheet_from(text); }); };
+  const std::string header = "asset,expected return,volatility,A,B\n";
+  EXPECT_THAT(complaint("asset,volatility\nA,1%\n"), HasSubstr("line 1: there is no column 'expected return'"));
+  EXPECT_THAT(complaint(header + "A,0.08,20%,1,\n"),
+              AllOf(HasSubstr("line 2, column expected return"), HasSubstr("no % sign")));
+  EXPECT_THAT(complaint(header + "A,8%,-20%,1,\n"), HasSubstr("column volatility: it is below 0"));
+  EXPECT_THAT(complaint(header + "A,8%,20%,1,1.5\nB,8%,20%,,1\n"),
+              HasSubstr("line 2, column B: '1.5' is not a correlation"));
+  EXPECT_THAT(complaint(header + "A,8%,20%,1,\nB,8%,20%,,1\n"), HasSubstr("the correlation of A with B is missing"));
+  EXPECT_THAT(complaint(header + "A,8%,20%,1,0.2\nB,8%,20%,0.3,1\n"), HasSubstr("0.2 here and 0.3 across"));
+  EXPECT_THAT(complaint(header + "A,8%,20%,0.9,0.2\nB,8%,20%,0.2,1\n"), HasSubstr("A with itself is 0.9"));
+  EXPECT_THAT(complaint(header + "A,8%,20%,1,0.2\n"), HasSubstr("column B: no row has an asset of this name"));
+  EXPECT_THAT(complaint("asset,expected return,volatility,A\nA,8%,20%,1\nB,8%,20%,0.2\n"),
+              HasSubstr("line 3: B has no column of correlations"));
+  EXPECT_THAT(complaint("asset,expected return,volatility,A,B,C\n"
+                        "A,8%,20%,1,0.9,0.9\nB,8%,20%,,1,-0.9\nC,8%,20%,,,1\n"),
+              HasSubstr("not positive semidefinite"));
 }
 
 TEST(Files, AreWrittenWholeOrNotAtAll) {

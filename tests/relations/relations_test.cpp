@@ -1,10 +1,10 @@
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <random>
 
 #include "inchtide/relations/correlation.hpp"
 #include "inchtide/relations/market_model.hpp"
+#include "support/linear.hpp"
 #include "support/messages.hpp"
 
 namespace inchtide {
@@ -153,11 +153,11 @@ TEST(MarketModel, IsTheRegressionOnAConstantAndTheBenchmark) {
   x.col(0).setOnes();
   x.col(1) = market.array() - rf / 12;
   const Eigen::VectorXd y = asset.array() - rf / 12;
-  const Eigen::Matrix2d inverse = (x.transpose() * x).inverse();
-  const Eigen::Vector2d b = inverse * x.transpose() * y;
-  const double s2 = (y - x * b).squaredNorm() / (t - 2);
-  EXPECT_NEAR(m.beta, b[1], 1e-12);
-  EXPECT_NEAR(m.alpha, 12 * b[0], 1e-12);
+  const Eigen::MatrixXd inverse = test::inverse(test::product(x.transpose(), x));
+  const Eigen::MatrixXd b = test::product(inverse, test::product(x.transpose(), y));
+  const double s2 = (y - test::product(x, b)).squaredNorm() / (t - 2);
+  EXPECT_NEAR(m.beta, b(1), 1e-12);
+  EXPECT_NEAR(m.alpha, 12 * b(0), 1e-12);
   EXPECT_NEAR(m.beta_error, std::sqrt(s2 * inverse(1, 1)), 1e-12);
   EXPECT_NEAR(m.alpha_error, 12 * std::sqrt(s2 * inverse(0, 0)), 1e-12);
   EXPECT_NEAR(m.specific_volatility, std::sqrt(12 * s2), 1e-12);

@@ -3,6 +3,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/returns/figures.hpp"
+#include "inchtide/returns/histogram.hpp"
 #include "inchtide/returns/return_table.hpp"
 #include "support/messages.hpp"
 
@@ -112,6 +113,144 @@ TEST(Figures, AConstantSeriesHasNoSkewnessAndNoVolatility) {
   EXPECT_EQ(f.volatility, 0);
   EXPECT_EQ(f.skewness, 0);
   EXPECT_EQ(f.max_drawdown, 0);
+}
+
+TEST(Returns, LogReturnsAddOverTime) {
+  const auto returns = returns_of(table_of(Eigen::Vector4d(100, 110, 99, 118.8)), {1, Unit::month}, ReturnKind::log);
+  EXPECT_EQ(returns.kind, ReturnKind::log);
+  EXPECT_NEAR(returns.returns.col(0).sum(), std::log(1.188), 1e-15);
+  const auto f = figures_of(returns, 0);
+  EXPECT_EQ(f.kind, ReturnKind::log);
+  EXPECT_NEAR(f.mean_arithmetic, 12 * std::log(1.188) / 3, 1e-14);
+  // What a year grows by and the deepest fall are facts, whichever returns they are read from.
+  const auto simple = figures_of(simple_returns(table_of(Eigen::Vector4d(100, 110, 99, 118.8)), {1, Unit::month}), 0);
+  EXPECT_NEAR(f.mean_geometric, simple.mean_geometric, 1e-13);
+  EXPECT_NEAR(f.max_drawdown, simple.max_drawdown, 1e-15);
+}
+
+TEST(Figures, OfTheLowerSideByHand) {
+  // Returns +10%, -10%, +20%, -5%. Below 0: squares 0.01 + 0.0025 over 4 returns. The worst half: -10% and -5%; the
+  // worst 40% are 1.6 returns: -10% whole and 0.6 of -5%.
+  Eigen::VectorXd prices(5);
+  prices << 100, 110, 99, 118.8, 112.86;
+  const auto returns = simple_returns(table_of(prices), {1, Unit::month});
+  const auto f = figures_of(returns, 0, {Denominator::population, 0, 0.5});
+  EXPECT_NEAR(f.downside_deviation, std::sqrt(12 * 0.0125 / 4), 1e-14);
+  EXPECT_NEAR(f.expected_shortfall, -0.075, 1e-14);
+  EXPECT_NEAR(figures_of(returns, 0, {{}, 0, 0.4}).expected_shortfall, (-0.1 - 0.6 * 0.05) / 1.6, 1e-14);
+  EXPECT_NEAR(figures_of(returns, 0, {{}, 0, 1}).expected_shortfall, 0.15 / 4, 1e-14);
+  EXPECT_NEAR(figures_of(returns, 0, {{}, 0.05, 0.5}).downside_deviation, std::sqrt(12 * (0.15 * 0.15 + 0.1 * 0.1) / 4),
+              1e-14);
+  // Deviations from the mean 3.75%: 6.25, -13.75, 16.25, -8.75 percent; their squares sum to 0.056875.
+  EXPECT_NEAR(f.variance, 12 * 0.056875 / 4, 1e-14);
+  EXPECT_NEAR(*f.coefficient_of_variation, std::sqrt(12 * 0.056875 / 4) / (12 * 0.0375), 1e-13);
+  EXPECT_NEAR(f.autocorrelation, (-6.25 * 13.75 - 13.75 * 16.25 - 16.25 * 8.75) / 568.75, 1e-13);
+  EXPECT_THROW(figures_of(returns, 0, {{}, 0, 0}), InputError);
+  EXPECT_THROW(figures_of(returns, 0, {{}, 0, 1.1}), InputError);
+}
+
+TEST(Figures, RiskPerUnitOfReturnNeedsAPositiveReturn) {
+  const auto f = figures_of(simple_returns(table_of(Eigen::Vector3d(100, 90, 85)), {1, Unit::month}), 0);
+  EXPECT_FALSE(f.coefficient_of_variation);
+}
+
+// The public NIST univariate reference sets are built like these: 1,001 values, the first at the offset + 0.2, the
+// others 0.1 below and above that in turn. In exact arithmetic the mean is offset + 0.2, the deviation 0.1, the lag-1
+// autocorrelation -0.999.
+struct Offset {
+  double offset, deviation_digits, autocorrelation_digits;
+};
+
+class Digits : public testing::TestWithParam<Offset> {
+ protected:
+  Eigen::VectorXd values() const {
+    Eigen::VectorXd x(1001);
+    for (Eigen::Index i = 0; i < x.size(); ++i) {
+      x[i] = GetParam().offset + (i == 0 ? 0.2 : i % 2 == 1 ? 0.1 : 0.3);
+    }
+    return x;
+  }
+};
+
+// Digits that agree, as the logarithm of the relative error.
+double digits(double found, long double right) {
+  const auto error = std::abs((static_cast<long double>(found) - right) / right);
+  return error == 0 ? 17 : double(-std::log10(error));
+}
+
+TEST_P(Digits, AgreeWithTheExactFiguresAsFarAsTheInputAllows) {
+  const auto moments = moments_of(values());
+  EXPECT_GT(digits(moments.mean, static_cast<long double>(GetParam().offset) + 0.2L), 14);
+  EXPECT_GT(digits(std::sqrt(moments.variance(Denominator::sample)), 0.1L), GetParam().deviation_digits);
+  EXPECT_GT(digits(moments.autocorrelation(), -0.999L), GetParam().autocorrelation_digits);
+}
+
+TEST_P(Digits, AgreeWithQuadArithmeticOnTheSameDoubles) {
+  const auto x = values();
+  __float128 mean = 0, second = 0, lagged = 0;
+  for (double v : x) mean += v;
+  mean /= 1001;
+  for (Eigen::Index i = 0; i < x.size(); ++i) {
+    const __float128 d = x[i] - mean;
+    second += d * d;
+    if (i > 0) lagged += d * (x[i - 1] - mean);
+  }
+  const auto moments = moments_of(x);
+  EXPECT_GT(digits(moments.mean, static_cast<long double>(mean)), 15);
+  EXPECT_GT(digits(moments.variance(Denominator::sample), static_cast<long double>(second / 1000)), 13);
+  EXPECT_GT(digits(moments.autocorrelation(), static_cast<long double>(lagged / second)), 13);
+}
+
+INSTANTIATE_TEST_SUITE_P(Figures, Digits,
+                         testing::Values(Offset{1, 14, 14}, Offset{1e6, 9.4, 12.2}, Offset{1e7, 8.2, 11}));
+
+TEST(Histogram, FollowsTheRuleOfFreedmanAndDiaconis) {
+  // 0..999: quartiles 249.75 and 749.25, so a width of 2 x 499.5 / 10 and 999 / 99.9 = 10 bins of 100.
+  Eigen::VectorXd values(1000);
+  for (Eigen::Index i = 0; i < values.size(); ++i) values[i] = double((i * 7) % 1000);
+  const auto histogram = histogram_of(values);
+  EXPECT_EQ(histogram.counts, std::vector<std::size_t>(10, 100));
+  EXPECT_EQ(histogram.edges.front(), 0);
+  EXPECT_EQ(histogram.edges.back(), 999);
+}
+
+TEST(Histogram, CountsEveryValueOnceAndKnowsTheNormalShare) {
+  std::mt19937_64 random(9);
+  std::normal_distribution<double> normal(0.01, 0.05);
+  Eigen::VectorXd values(4000);
+  for (double& v : values) v = normal(random);
+  for (int bins : {0, 1, 7, 40}) {
+    const auto histogram = histogram_of(values, bins);
+    std::size_t all = 0;
+    double expected = 0, furthest = 0;
+    for (std::size_t k = 0; k < histogram.counts.size(); ++k) {
+      std::size_t counted = 0;
+      const bool last = k + 1 == histogram.counts.size();
+      for (double v : values) {
+        counted += v >= histogram.edges[k] && (v < histogram.edges[k + 1] || (last && v <= histogram.edges[k + 1]));
+      }
+      EXPECT_EQ(histogram.counts[k], counted);
+      all += histogram.counts[k];
+      expected += histogram.normal_count(k);
+      // Draws from a normal distribution: each count within five of its own standard deviations.
+      furthest = std::max(furthest, std::abs(double(counted) - histogram.normal_count(k)) /
+                                        std::sqrt(std::max(1.0, histogram.normal_count(k))));
+    }
+    EXPECT_EQ(all, 4000u);
+    EXPECT_NEAR(expected, 4000, 12);  // the tails beyond the least and the greatest value
+    EXPECT_LT(furthest, 5);
+  }
+  // The curve's area over a narrow bin is the bin's count.
+  const auto fine = histogram_of(values, 200);
+  EXPECT_NEAR(fine.normal_height((fine.edges[100] + fine.edges[101]) / 2) / fine.normal_count(100), 1, 1e-3);
+}
+
+TEST(Histogram, OfAConstantSeriesIsOneBin) {
+  const auto histogram = histogram_of(Eigen::VectorXd::Constant(5, 0.25));
+  EXPECT_EQ(histogram.counts, std::vector<std::size_t>{5});
+  EXPECT_EQ(histogram.normal_count(0), 0);
+  EXPECT_THROW(histogram_of(Eigen::VectorXd::Ones(1)), InputError);
+  EXPECT_THROW(histogram_of(Eigen::VectorXd::Ones(3), -1), InputError);
 }
 
 TEST(Figures, OneReturnIsTooFew) {

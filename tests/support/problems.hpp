@@ -2,7 +2,6 @@
 // Random portfolio problems, and slow ways of judging answers that share nothing with the library.
 
 #include <Eigen/Core>
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -12,11 +11,9 @@
 
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/frontier/limits.hpp"
+#include "support/linear.hpp"
 
 namespace inchtide::test {
-
-using LongVector = Eigen::Matrix<long double, Eigen::Dynamic, 1>;
-using LongMatrix = Eigen::Matrix<long double, Eigen::Dynamic, Eigen::Dynamic>;
 
 inline Estimate estimate_of(const Eigen::VectorXd& expected_return, const Eigen::MatrixXd& covariance) {
   Estimate estimate;
@@ -55,7 +52,7 @@ inline Problem random_problem(std::mt19937_64& random, int n, const Traits& trai
       m[to] = m[from];
     }
   }
-  Eigen::MatrixXd s = 0.04 / rows * (x.transpose() * x);
+  Eigen::MatrixXd s = 0.04 / rows * product(x.transpose(), x);
   s = (s + s.transpose()).eval() / 2;
   Problem problem{estimate_of(m, s), Bounds::long_only(n)};
   if (traits.bounded) {
@@ -76,7 +73,7 @@ inline Problem random_problem(std::mt19937_64& random, int n, const Traits& trai
 inline double gain_from_any_exchange(const Problem& problem, const Eigen::VectorXd& weights, double lambda) {
   const LongMatrix s = problem.estimate.covariance.matrix().cast<long double>();
   const LongVector w = weights.cast<long double>(), m = problem.estimate.expected_return.cast<long double>();
-  const LongVector risk = s * w, gradient = risk - static_cast<long double>(lambda) * m;
+  const LongVector risk = product(s, w), gradient = risk - static_cast<long double>(lambda) * m;
   long double worst_held = -std::numeric_limits<long double>::infinity(), best_open = -worst_held;
   for (Eigen::Index i = 0; i < w.size(); ++i) {
     if (weights[i] > problem.bounds.lower[i] + 1e-9) worst_held = std::max(worst_held, gradient[i]);
@@ -117,11 +114,11 @@ inline long double minimum_variance_by_enumeration(const Problem& problem) {
       a(n, i) = 1;
     }
     b[n] = 1;
-    const Eigen::FullPivLU<LongMatrix> solver(a);
-    if (!solver.isInvertible()) continue;
-    const LongVector w = solver.solve(b).head(n);
+    const auto solved = solution(a, b);
+    if (!solved) continue;
+    const LongVector w = solved->head(n);
     const bool fits = (w - lower).minCoeff() > -1e-14L && (upper - w).minCoeff() > -1e-14L;
-    if (fits) best = std::min(best, w.dot(s * w));
+    if (fits) best = std::min(best, w.dot(product(s, w).col(0)));
   }
   return best;
 }

@@ -399,14 +399,15 @@ TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
                            "Portfolios side by side", "Rehearsed with trading costs", "Written:"}) {
     EXPECT_THAT(said.out, HasSubstr(part));
   }
-  for (const char* file : {"gather.json", "prices.store", "estimate.json", "inspect.json", "describe.json",
-                           "frontier.json", "weigh.json", "rehearse.json", "frontier.png", "wealth.png"}) {
+  for (const char* file :
+       {"gather.json", "prices.store", "estimate.json", "inspect.json", "describe.json", "relate.json", "heat.png",
+        "frontier.json", "weigh.json", "rehearse.json", "frontier.png", "wealth.png"}) {
     EXPECT_TRUE(fs::exists(folder / "out" / file)) << file;
     EXPECT_THAT(said.out, HasSubstr(file));
   }
   EXPECT_EQ(
       json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
-      11u);
+      17u);
 }
 
 TEST(Demo, ItsDataComesOutTheSameByteForByte) {

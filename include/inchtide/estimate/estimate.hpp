@@ -14,9 +14,10 @@ namespace inchtide {
 
 struct Estimate {
   std::vector<std::string> assets;
-  Eigen::VectorXd expected_return;  ///< fraction per year, arithmetic
-  Covariance covariance;            ///< per year
-  std::string denominator = "T-1";  ///< of variances and covariances: "T-1" (sample) or "T" (population)
+  Eigen::VectorXd expected_return;          ///< fraction per year, arithmetic
+  Covariance covariance;                    ///< per year
+  ReturnKind returns = ReturnKind::simple;  ///< what it is an estimate of; portfolios take simple ones only
+  std::string denominator = "T-1";          ///< of variances and covariances: "T-1" (sample) or "T" (population)
   double periods_per_year = 12;
   std::size_t observations = 0;  ///< 0 when unknown
   std::size_t rows_dropped = 0;  ///< periods left out because not every asset's return spans the same days
@@ -30,7 +31,15 @@ struct Estimate {
   /// @throws InputError when the list of assets, the returns and the covariance differ in size, a code comes twice or a
   ///         return isn't finite (naming the asset)
   void check() const;
+  /// The same, and for portfolios. @throws InputError also when the estimate is of log returns
+  void check_for_weights() const;
 };
+
+/// An estimate of simple returns from one of log returns, exact where a year's log returns are jointly normal: with
+/// mean m and covariance S per year, E_i = exp(m_i + S_ii / 2) - 1 and C_ij = (1 + E_i)(1 + E_j)(exp(S_ij) - 1).
+/// A factor structure becomes a dense matrix. One of simple returns comes back as it is.
+/// @throws InputError naming the asset whose figures are too large to be raised to a power
+Estimate simple_from_log(const Estimate& estimate);
 
 /// The sample estimate: arithmetic mean per year p m and covariance p X'X / (T-1) of the demeaned returns X.
 /// Simple returns add up to a portfolio's return, so w'Sw is exactly the variance of the weighted series.

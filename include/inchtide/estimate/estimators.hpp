@@ -49,10 +49,6 @@ struct CovarianceMethod {
   std::string text() const;
 };
 
-/// What variances are divided by: T - 1 (sample) or T (population).
-enum class Denominator { sample, population };
-std::string to_string(Denominator denominator);
-
 /// A view: a portfolio (long and short positions by asset) and the return per year that it is expected to have, with a
 /// confidence from 0 (none) to 1 (certain).
 struct View {

@@ -1,7 +1,8 @@
 #pragma once
-/// The estimate file (JSON): expected returns and covariance, from this tool or from another program.
+/// The estimate file: expected returns and covariance, from this tool or from another program; JSON, or CSV for people.
 
 #include <filesystem>
+#include <string>
 
 #include "inchtide/estimate/estimate.hpp"
 
@@ -9,10 +10,19 @@ namespace inchtide::exchange {
 
 /// Reads an estimate at the top level of the file or under `result`. Required: `assets`, `expected_return`, and either
 /// `covariance` (a list of N lists) or `loadings` (N lists of K), `factor_covariance` (K lists of K) and
-/// `specific_variance` (N). Optional: `returns` (must be "simple"), `denominator`, `periods_per_year`, `observations`,
+/// `specific_variance` (N). Optional: `returns` ("simple" or "log"), `denominator`, `periods_per_year`, `observations`,
 /// `from`, `to`, `risk_free`.
-/// @throws InputError naming the file and the field: bad JSON, a field that is missing or of the wrong size, a figure
-///         that isn't a number, a covariance that isn't symmetric or not positive semidefinite, log returns
+///
+/// A file whose name ends with .csv is a sheet instead: a row an asset with the columns `asset`, `expected return` and
+/// `volatility` (percent per year), and a column with the name of each asset that holds correlations. Half of them is
+/// enough; an empty cell is filled from across the diagonal.
+/// @throws InputError naming the file and the field, or the line and the column: bad JSON, a field that is missing or
+///         of the wrong size, a figure that isn't a number, a covariance that isn't symmetric or not positive
+///         semidefinite
 Estimate read_estimate(const std::filesystem::path& path);
+
+/// An estimate as such a sheet, all of it filled. What it leaves out: days, observations, risk-free rate. Correlations
+/// with an asset of no volatility are 0.
+std::string estimate_sheet(const Estimate& estimate);
 
 }  // namespace inchtide::exchange

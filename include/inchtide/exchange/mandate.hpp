@@ -53,7 +53,8 @@ struct Mandate {
   std::optional<Day> from, to;
   bool keep_last_period = false;    ///< use a last period that has not ended
   std::optional<double> risk_free;  ///< fraction per year
-  EstimateOptions methods;          ///< how to estimate; its risk-free rate and implied weights are filled in later
+  ReturnKind returns = ReturnKind::simple;
+  EstimateOptions methods;  ///< how to estimate; its risk-free rate and implied weights are filled in later
   std::optional<std::filesystem::path> implied_weights;
 
   Limits limits;

@@ -23,21 +23,46 @@
 
 namespace inchtide {
 
-/// Correlations of all pairs over the same periods. The matrix is symmetric and has ones on its diagonal, exactly;
-/// pairs with an asset that never moves are NaN.
+/// How far a matrix had to be moved to hold together.
+struct CorrelationRepair {
+  double least_eigenvalue = 0;  ///< before; below 0
+  double distance = 0;          ///< Frobenius norm of the change
+  double largest_change = 0;    ///< of one pair, which is named
+  std::string a, b;
+};
+
+/// Correlations of all pairs. The matrix is symmetric and has ones on its diagonal, exactly; pairs with an asset that
+/// never moves are NaN.
 struct Correlation {
   std::vector<std::string> assets;
-  Eigen::MatrixXd matrix;               ///< N x N
-  std::size_t observations = 0;         ///< periods common to all
-  std::vector<std::string> motionless;  ///< assets that never move
-  std::optional<Day> from, to;          ///< the first and last period's days
+  Eigen::MatrixXd matrix;                   ///< N x N
+  std::size_t observations = 0;             ///< periods common to all; the fewest of any pair when taken pair by pair
+  Eigen::MatrixXi pair_observations;        ///< N x N when taken pair by pair, else empty
+  std::optional<CorrelationRepair> repair;  ///< when taken pair by pair and the pairs contradicted each other
+  std::vector<std::string> motionless;      ///< assets that never move
+  std::optional<Day> from, to;              ///< the first and last period's days
+
+  std::size_t observations_of(Eigen::Index a, Eigen::Index b) const {
+    return pair_observations.size() > 0 ? std::size_t(pair_observations(a, b)) : observations;
+  }
 
   /// The same with the assets in another order.
   Correlation in_order(const std::vector<std::size_t>& order) const;
 };
 
+/// Over the periods that all assets have in common.
 /// @throws InputError when fewer than two common returns are left
 Correlation correlation_of(const ReturnTable& returns);
+
+/// Each pair over all the periods that the two have in common. Such a matrix can contradict itself; then the nearest
+/// one that doesn't (repair.hpp) takes its place, and says how far it moved.
+/// @throws InputError naming a pair that has fewer than two returns in common
+Correlation pairwise_correlation(const ReturnTable& returns);
+
+/// Each asset's correlation with a series on the same rows, over the periods that all have; NaN where either never
+/// moves.
+/// @throws InputError when fewer than two such periods are left
+Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::VectorXd& benchmark);
 
 /// The 95% interval of a correlation: tanh(atanh r -+ 1.96 / sqrt(T - 3)). Fisher 1921, Metron 1. All of -1 to 1 when T
 /// isn't above 3.
@@ -62,6 +87,7 @@ std::vector<PairAverage> average_correlations(const Correlation& correlation, co
 struct Pair {
   std::string a, b;
   double correlation = 0;
+  std::size_t observations = 0;  ///< periods
 };
 
 /// Pairs below zero, the lowest first.

@@ -26,15 +26,16 @@ enum class Scale { number, percent, day };
 struct Axis {
   std::string title;  ///< with its unit
   Scale scale = Scale::number;
+  std::vector<std::string> categories = {};  ///< names at 0, 1, 2, ... in place of figures
 };
 
 enum class Dash { solid, dashed, dotted, dash_dot };
 enum class Marker { dot, circle, square, diamond, triangle };
 
-/// One series of points: joined by a line, marked one by one, standing on the axis, or bars from low to high with ticks
-/// at open (left) and close (right).
+/// One series of points: joined by a line, marked one by one, standing on the axis, bars from low to high with ticks
+/// at open (left) and close (right), boxes from 0 as wide as `box`, or a band from `low` to y.
 struct Series {
-  enum class Kind { line, points, columns, bars };
+  enum class Kind { line, points, columns, bars, boxes, band };
   Kind kind = Kind::line;
   std::string name;  ///< in the key; none when empty
   std::vector<double> x, y;
@@ -43,7 +44,9 @@ struct Series {
   Dash dash = Dash::solid;
   Marker marker = Marker::circle;
   double width = 2.5;
-  std::vector<double> open = {}, high = {}, low = {};  ///< for bars, whose close is y
+  std::vector<double> open = {}, high = {}, low = {};  ///< for bars, whose close is y; low for a band
+  double box = 1;                                      ///< width of boxes, in the units of x
+  bool hatched = false;                                ///< boxes that must be told apart from others
 };
 
 /// A strip below the chart with the same horizontal axis.
@@ -66,7 +69,8 @@ struct Chart {
   Axis x, y;
   std::vector<Series> series;
   bool x_from_zero = false;
-  enum class Key { bottom_right, top_left, below };
+  bool y_from_zero = false;  ///< 0 is within the vertical axis
+  enum class Key { bottom_right, top_left, top_right, below };
   Key key = Key::bottom_right;
   std::vector<Panel> below = {};
   Theme theme = Theme::light;

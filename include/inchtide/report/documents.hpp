@@ -16,6 +16,7 @@
 #include "inchtide/prices/lookup.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
+#include "inchtide/report/return_views.hpp"
 #include "inchtide/returns/figures.hpp"
 #include "inchtide/weights/allocation.hpp"
 
@@ -36,8 +37,10 @@ Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& fin
 /// The list that `prices` holds: `asset`, `day`, `price`.
 Json prices_on_json(const std::vector<PriceOnDay>& prices);
 
-/// `assets`, and `benchmark` (null without one).
-Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark);
+/// `assets`, `benchmark` (null without one), `histograms` of all of them.
+/// @param assets at least one
+Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark,
+                     const std::vector<NamedHistogram>& histograms);
 
 /// The fields that an estimate file holds, and what the estimate says of itself; `bands` where there are any.
 Json estimate_result(const Estimated& estimated, const BootstrapBands* bands);

@@ -5,8 +5,12 @@
 #include <utility>
 #include <vector>
 
+#include "inchtide/estimate/bootstrap.hpp"
 #include "inchtide/relations/correlation.hpp"
+#include "inchtide/relations/diversification.hpp"
 #include "inchtide/relations/market_model.hpp"
+#include "inchtide/relations/stability.hpp"
+#include "inchtide/relations/subset.hpp"
 #include "inchtide/report/chart.hpp"
 #include "inchtide/report/table.hpp"
 
@@ -16,7 +20,8 @@ namespace inchtide::report {
 Table correlation_table(const Correlation& correlation, const std::string& adjective);
 
 /// Every pair with its 95% interval, the lowest first.
-Table pairs_table(const Correlation& correlation);
+/// @param bands of the assets in the order of `correlation`, or null
+Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, double coverage);
 
 /// Averages of pairs, one column a window; the first is the whole.
 Table averages_table(const std::vector<std::pair<std::string, std::vector<PairAverage>>>& windows);
@@ -29,6 +34,22 @@ Table market_model_table(const std::vector<MarketModel>& models, const std::stri
 
 /// Shares of variance of the first components, with the assets that load most on each.
 Table components_table(const PrincipalComponents& components, const std::vector<std::string>& assets);
+
+/// The members of the least related subset, with their correlations among themselves.
+Table subset_table(const LeastRelated& subset, const Correlation& correlation, bool absolute);
+
+/// Volatility by the number of assets; some of the numbers where there are many.
+Table diversification_table(const DiversificationCurve& curve);
+Chart diversification_chart(const DiversificationCurve& curve);
+
+/// Each asset's figures in the first and the second part.
+Table stability_table(const Stability& stability);
+/// How well the first part's figures foretold the second's.
+Table persistence_table(const Stability& stability);
+
+/// Rolling correlations, a row a day and pair.
+Table rolling_table(const std::vector<RollingCorrelation>& pairs);
+Chart rolling_chart(const std::vector<RollingCorrelation>& pairs);
 
 Chart heat_chart(const Correlation& correlation, const std::string& title);
 

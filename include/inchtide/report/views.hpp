@@ -1,5 +1,5 @@
 #pragma once
-/// The tables and charts that each stage from returns on shows, as values; writers draw them.
+/// The tables and charts that frontier, weights and rehearsal show, as values; writers draw them.
 
 #include <string>
 #include <vector>
@@ -9,18 +9,12 @@
 #include "inchtide/report/chart.hpp"
 #include "inchtide/report/documents.hpp"
 #include "inchtide/report/table.hpp"
-#include "inchtide/returns/figures.hpp"
 #include "inchtide/weights/allocation.hpp"
 
 namespace inchtide::report {
 
 /// Where an estimate comes from, in a sentence.
 std::string provenance(const Estimate& estimate);
-
-/// Return and risk per year; the benchmark, if any, comes last.
-Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval& every);
-/// Worst and best period, and the deepest fall.
-Table extremes_table(const std::vector<AssetFigures>& figures, const Interval& every);
 
 /// The corners of a frontier, with what changes at each.
 Table corners_table(const Frontier& frontier, double risk_free);

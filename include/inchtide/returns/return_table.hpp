@@ -1,8 +1,8 @@
 #pragma once
-/// Simple returns of several assets, period by period: P_t / P_{t-1} - 1.
+/// Returns of several assets, period by period: simple, P_t / P_{t-1} - 1, or log, ln(P_t / P_{t-1}).
 ///
 /// Simple returns add across the assets of a portfolio (a portfolio's return is the weighted sum of its holdings'),
-/// which is what weights need; they do not add over time.
+/// which is what weights need; they do not add over time. Log returns add over time, not across assets.
 
 #include <Eigen/Core>
 #include <string>
@@ -10,6 +10,7 @@
 
 #include "inchtide/base/day.hpp"
 #include "inchtide/prices/price_table.hpp"
+#include "inchtide/returns/conventions.hpp"
 
 namespace inchtide {
 
@@ -24,17 +25,23 @@ struct ReturnTable {
   Eigen::MatrixXi spans;
   Interval every;
   double periods_per_year = 12;
+  ReturnKind kind = ReturnKind::simple;
 
   std::size_t observations() const { return days.size(); }
 
   /// The rows whose returns span the same days for every asset: those that a covariance may use.
   std::vector<std::size_t> common_rows() const;
+  /// The rows on which the returns of two assets span the same days.
+  std::vector<std::size_t> shared_rows(Eigen::Index a, Eigen::Index b) const;
 };
 
 /// Returns from one row of `table` to the next that has a price.
 /// @param table prices already taken at period ends; NaN is a hole
 /// @param every the interval between its rows; sets the periods per year
 /// @throws InputError when there are fewer than two rows, or an asset has fewer than two prices (naming it)
+ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind);
+
+/// The same, simple: what a portfolio needs.
 ReturnTable simple_returns(const PriceTable& table, const Interval& every);
 
 }  // namespace inchtide

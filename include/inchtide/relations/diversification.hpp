@@ -1,0 +1,26 @@
+#pragma once
+/// What spreading over more assets does to risk: the volatility of an equally weighted portfolio of n of them.
+
+#include <Eigen/Core>
+#include <cstdint>
+
+#include "inchtide/estimate/covariance.hpp"
+
+namespace inchtide {
+
+/// For n = 1..N; all are volatilities per root year when the covariance is per year.
+struct DiversificationCurve {
+  double average_variance = 0, average_covariance = 0;
+  Eigen::VectorXd expected;   ///< root of v/n + (1 - 1/n) c, the mean variance over all subsets of n: exact
+  double floor = 0;           ///< root of c, which it nears; 0 when c is negative
+  int draws = 0;              ///< random subsets for each n
+  Eigen::VectorXd mean;       ///< of the volatility over the draws; below `expected`, as the root bends
+  Eigen::VectorXd low, high;  ///< the 5% and the 95% point of the draws
+};
+
+/// @param draws random subsets of each size, none for 0
+/// @param seed of the draws
+/// @throws InputError when draws is negative
+DiversificationCurve diversification_curve(const Covariance& covariance, int draws, std::uint64_t seed);
+
+}  // namespace inchtide

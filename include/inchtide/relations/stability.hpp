@@ -1,0 +1,56 @@
+#pragma once
+/// Whether figures of the past said anything about the time after: the same history in two parts, and correlations over
+/// a window that moves along it.
+
+#include <Eigen/Core>
+#include <string>
+#include <vector>
+
+#include "inchtide/relations/correlation.hpp"
+#include "inchtide/returns/return_table.hpp"
+
+namespace inchtide {
+
+/// The rank correlation of two lists (Spearman 1904, American Journal of Psychology 15): the correlation of their
+/// ranks, ties sharing the mean of theirs. NaN when either list is constant.
+double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b);
+
+/// One asset before and after.
+struct BeforeAfter {
+  std::string asset;
+  double mean_before = 0, mean_after = 0;                ///< arithmetic, fractions per year
+  double volatility_before = 0, volatility_after = 0;    ///< T-1, fractions per root year
+  double correlation_before = 0, correlation_after = 0;  ///< its mean correlation with the others; NaN if motionless
+};
+
+struct Stability {
+  Day before_from{}, before_to{}, after_from{}, after_to{};  ///< days on which the first and last period of each end
+  std::size_t before = 0, after = 0;                         ///< periods
+  std::vector<BeforeAfter> assets;
+  double mean_ranks = 0, volatility_ranks = 0, correlation_ranks = 0;  ///< rank correlations across assets; NaN if none
+  double pair_ranks = 0;                                               ///< of all pair correlations
+  double pair_error = 0;     ///< root mean square change of a pair's correlation
+  double average_error = 0;  ///< the same had every pair been foretold the average of the first part
+  double average_before = 0, average_after = 0;  ///< mean of all pairs
+};
+
+/// @param split the first period of the second part is the first that ends on this day or later
+/// @throws InputError when a part has fewer than 3 periods common to all (saying how many)
+Stability stability_of(const ReturnTable& returns, Day split);
+/// In two halves.
+Stability stability_of(const ReturnTable& returns);
+
+/// The correlation of two series over a window that moves along.
+struct RollingCorrelation {
+  std::string a, b;
+  std::size_t window = 0;                 ///< periods
+  std::vector<Day> days;                  ///< the day on which each window ends
+  std::vector<double> values, low, high;  ///< with the 95% interval; NaN while one of the two doesn't move
+};
+
+/// @param window periods, at least 4
+/// @throws InputError when the window is shorter, or longer than the periods that the two have in common (saying how
+///         many there are)
+RollingCorrelation rolling_correlation(const ReturnTable& returns, Eigen::Index a, Eigen::Index b, std::size_t window);
+
+}  // namespace inchtide
