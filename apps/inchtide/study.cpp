@@ -147,6 +147,10 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   }
   if (benchmark) {
     study.benchmark = benchmark->asset;
+    if (find_name(benchmark->asset, mandate.assets)) {
+      study.warnings.push_back(fmt::format(
+          "{} is the benchmark and is compared with, so it is taken from among the assets", benchmark->asset));
+    }
     study.histories.push_back(std::move(*benchmark));
   }
   if (!study.left_out.empty()) {
@@ -383,6 +387,13 @@ Study load_study(const Options& options, Load load) {
     }
   }
   study.prices = in_window(study.aligned.table, study.mandate, options);
+  if (!options.last.empty()) {
+    const auto& all = study.aligned.table.days;
+    if (Interval::parse(options.last, "--last").before(all.back()) < all.front() - std::chrono::days{7}) {
+      study.warnings.push_back(fmt::format("--last {} reaches before {}, where the prices begin; all are used",
+                                           options.last, to_string(all.front())));
+    }
+  }
   warn_of_fields(study);
   return study;
 }

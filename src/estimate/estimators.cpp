@@ -353,6 +353,11 @@ class Estimation {
           "or nonlinear (--covariance)",
           t, n, double(t) / double(n)));
     }
+    for (Eigen::Index i = 0; i < result.standard_errors.size(); ++i) {
+      if (plain_.rest.col(i).cwiseAbs().maxCoeff() > 1e-14) continue;
+      result.advice.push_back(
+          fmt::format("{} never moves over these returns, and counts as riskless", table_.assets[std::size_t(i)]));
+    }
     // Shrinking toward a common variance or by eigenvalues doesn't know that a bond fund is calm.
     if (options_.covariance.kind != CovarianceMethod::Kind::exponential) {
       Eigen::Index moved = 0;

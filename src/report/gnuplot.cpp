@@ -345,7 +345,9 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
   script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", look.grid);
   script += key_line(chart.key) + fmt::format("set key textcolor rgb '{}'\nset lmargin 11\n", look.ink);
   if (chart.heat) return script + heat_lines(*chart.heat, title, look);
-  script += axis_lines('x', chart.x, look);
+  auto x = chart.x;
+  if (chart.key == Chart::Key::below) x.title += "\n ";  // room before the key
+  script += axis_lines('x', x, look);
   if (!chart.below.empty()) return script + stacked_lines(chart, title, look);
   script += fmt::format("set title {} textcolor rgb '{}'\n", title, look.ink);
   const bool boxed =
@@ -354,7 +356,9 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
     script += "set offsets 0, 0, graph 0.12, 0\nset bmargin 6\n";
     script += fmt::format("set xzeroaxis lt 1 lw 1 lc rgb '{}'\n", look.ink);
   } else {
-    script += "set offsets graph 0, graph 0.07, graph 0.03, graph 0.03\n";
+    const bool labelled = std::ranges::any_of(chart.series, [](const auto& series) { return !series.labels.empty(); });
+    script += fmt::format("set offsets graph 0, graph {}, graph 0.03, graph {}\n", labelled ? 0.07 : 0.01,
+                          chart.y_from_zero ? 0 : 0.03);
   }
   if (chart.y_from_zero) script += zero_in_range(chart);
   if (chart.x_from_zero) script += "set xrange [0:*]\n";

@@ -34,6 +34,7 @@ Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval
     if (!f.moves) table.notes.push_back(fmt::format("{}: all its returns are the same", f.asset));
   }
   const auto& first = figures.front();
+  table.notes.push_back(fmt::format("From {} to {}", to_string(from), to_string(to)));
   table.notes.push_back(
       fmt::format("Arithmetic: the mean of {} returns x {}; geometric: their growth, compounded over "
                   "a year; the standard error is of the arithmetic mean",

@@ -89,6 +89,49 @@ confidence = "100%"
   EXPECT_EQ(beaten["expected_return"][1], 0.07);
 }
 
+TEST(EstimateCommand, ItsSheetForPeopleGivesTheSameFrontier) {
+  const Folder folder;
+  ASSERT_EQ(run_tool("estimate" + mandate + "--draws 0 --quiet --csv " + folder.path().string()).code, 0);
+  const auto sheet = (folder / "estimate-file.csv").string();
+  EXPECT_THAT(text_of(sheet), AllOf(HasSubstr("asset,expected return,volatility,AMBERFND"), HasSubstr("%")));
+  const auto direct = result_of("frontier" + mandate);
+  const auto by_sheet = result_of("frontier --mandate " + demo + "/mandate.toml --estimate " + sheet);
+  for (const char* portfolio : {"minimum_variance", "maximum_sharpe"}) {
+    EXPECT_NEAR(by_sheet[portfolio]["volatility"].get<double>(), direct[portfolio]["volatility"].get<double>(), 1e-10);
+    EXPECT_NEAR(by_sheet[portfolio]["sharpe"].get<double>(), direct[portfolio]["sharpe"].get<double>(), 1e-10);
+  }
+}
+
+TEST(EstimateCommand, LogReturnsAreConvertedBeforeTheyMeetWeights) {
+  const Folder folder;
+  const auto file = (folder / "log.json").string();
+  const auto log = result_of("estimate" + mandate + "--draws 0 --returns log");
+  EXPECT_EQ(log["returns"], "log");
+  ASSERT_EQ(run_tool("estimate" + mandate + "--draws 0 --returns log --quiet --json " + file).code, 0);
+  for (const auto& from : {mandate + "--returns log", " --mandate " + demo + "/mandate.toml --estimate " + file}) {
+    const auto said = run_tool("weigh" + from + " --aim equal --no-limits --json -");
+    EXPECT_EQ(said.code, 0) << said.err;
+    EXPECT_THAT(said.err, HasSubstr("E = exp(m + s/2) - 1"));
+    const auto portfolio = json::parse(said.out)["result"]["portfolios"][0];
+    const auto n = log["assets"].size();
+    double expected = 0, variance = 0;
+    std::vector<double> growth;
+    for (std::size_t i = 0; i < n; ++i) {
+      growth.push_back(std::exp(log["expected_return"][i].get<double>() + log["covariance"][i][i].get<double>() / 2));
+      expected += (growth.back() - 1) / double(n);
+    }
+    for (std::size_t i = 0; i < n; ++i) {
+      for (std::size_t j = 0; j < n; ++j) {
+        variance += growth[i] * growth[j] * std::expm1(log["covariance"][i][j].get<double>()) / double(n * n);
+      }
+    }
+    EXPECT_NEAR(portfolio["expected_return"].get<double>(), expected, 1e-12);
+    EXPECT_NEAR(portfolio["volatility"].get<double>(), std::sqrt(variance), 1e-12);
+  }
+  EXPECT_THAT(run_tool("estimate" + mandate + "--returns log --expected geometric").err,
+              HasSubstr("this method is for simple returns; the returns are log"));
+}
+
 TEST(EstimateCommand, BadInputIsNamed) {
   const auto complaint = [](const std::string& options) {
     const auto said = run_tool("estimate" + mandate + options);
@@ -101,6 +144,17 @@ TEST(EstimateCommand, BadInputIsNamed) {
   EXPECT_THAT(complaint("--own KELPFRM=3%"), HasSubstr("Did you mean 'KELPFARM'?"));
   EXPECT_THAT(complaint("--own KELPFARM=3"), HasSubstr("'3' has no % sign"));
   EXPECT_THAT(complaint("--from 2021-06-01 --every 1y"), HasSubstr("too few"));
+  EXPECT_THAT(run_tool("frontier" + mandate + "--from 2022-01-01").err, HasSubstr("the sample covariance is singular"));
+  const Folder folder;
+  const auto contradicting = folder.write("m.toml", "[universe]\nprices = \"" + demo + "/prices\"\nassets = " +
+                                                        "[\"KELPFARM\", \"TIDEMILL\"]\n[estimate]\n" +
+                                                        "own = { KELPFARM = \"9%\" }\ncaps = { KELPFARM = \"5%\" }\n");
+  EXPECT_THAT(run_tool("estimate --mandate " + contradicting.string()).err,
+              HasSubstr("its own figure 9% is above its cap 5%"));
+  const auto empty = folder.write("p.csv", "date,A,B\n2024-01-31,1,\n2024-02-29,2,\n2024-03-29,3,\n");
+  const auto nothing = run_tool("estimate --prices " + empty.string());
+  EXPECT_EQ(nothing.code, 1);
+  EXPECT_THAT(nothing.err, AllOf(HasSubstr("p.csv"), HasSubstr("B")));
   const auto market =
       run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,TIDEMILL --expected market-model");
   EXPECT_THAT(market.err, HasSubstr("market-model: there is no benchmark. Name one (--benchmark)"));

@@ -173,6 +173,36 @@ TEST(Describe, ReturnsAfterAHoleAreCountedAndSaid) {
   EXPECT_THAT(run_tool(command).out, HasSubstr("A: 1 returns after a hole span several periods and are left out"));
 }
 
+TEST(Describe, ShowsTheLowerSideAndTheSpreadOfReturns) {
+  const Folder folder;
+  const auto figure = (folder / "h.svg").string();
+  const auto command = "describe" + mandate + " --returns log --denominator population --tail 10% --bins 9 --figure ";
+  const auto said = run_tool(command + "histogram-KELPFARM:" + figure);
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.out, AllOf(HasSubstr("from monthly log returns"), HasSubstr("population figures (T)"),
+                              HasSubstr("the worst 10% of"), HasSubstr("Downside deviation"), HasSubstr("Gap")));
+  EXPECT_THAT(text_of(figure), AllOf(HasSubstr("KELPFARM: monthly log returns"), HasSubstr("normal, same mean")));
+  const auto result = result_of(command + "growth:" + figure);
+  EXPECT_THAT(text_of(figure), HasSubstr("Cumulative growth"));
+  EXPECT_EQ(result["returns"], "log");
+  EXPECT_EQ(result["denominator"], "T");
+  EXPECT_EQ(result["histograms"].size(), 17u) << "the benchmark's too";
+  const auto simple = result_of("describe" + mandate + " --figure bars:" + figure);
+  EXPECT_THAT(text_of(figure), AllOf(HasSubstr("Return and risk per year"), HasSubstr("volatility")));
+  for (std::size_t i = 0; i < 16; ++i) {
+    const auto &log = result["assets"][i], &plain = simple["assets"][i];
+    std::size_t counted = 0;
+    for (const auto& count : result["histograms"][i]["counts"]) counted += count.get<std::size_t>();
+    EXPECT_EQ(counted, log["observations"]);
+    EXPECT_EQ(result["histograms"][i]["counts"].size(), 9u);
+    EXPECT_NEAR(log["mean_geometric"].get<double>(), plain["mean_geometric"].get<double>(), 1e-12);
+    EXPECT_NEAR(std::expm1(log["worst"].get<double>()), plain["worst"].get<double>(), 1e-12);
+    EXPECT_LT(log["mean_arithmetic"], plain["mean_arithmetic"]);
+  }
+  EXPECT_THAT(run_tool("describe" + mandate + " --tail 0%").err, HasSubstr("--tail: 0% is no share"));
+  EXPECT_EQ(run_tool("describe" + mandate + " --returns both").code, 2);
+}
+
 TEST(Align, AnyKeepsHolesOutOfTheEstimateAndSaysHowMany) {
   const auto said =
       run_tool("frontier" + mandate + " --align any --every 1d --from 2021-06-01 --to 2021-12-31 --json -");
