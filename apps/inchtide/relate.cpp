@@ -82,7 +82,9 @@ Correlation correlation_over(const StudyReturns& returns, const Options& options
 std::vector<PairAverage> averages_of(const Correlation& correlation, const StudyReturns& returns, const Study& study) {
   auto averages = average_correlations(correlation, study.tags, study.options.by);
   if (averages.empty()) throw InputError("relate", "there is no pair of assets", "Name at least two that move");
-  if (study.benchmark) {
+  // Pair by pair there may be no period that all have, and so nothing to compare with the benchmark.
+  const bool comparable = !study.options.pairwise || returns.universe.common_rows().size() > 2;
+  if (study.benchmark && comparable) {
     const auto with = correlations_with(returns.universe, returns.benchmark);
     PairAverage average{fmt::format("with {}", *study.benchmark)};
     for (double r : with) {
@@ -368,7 +370,12 @@ Outcome relate(const Options& given) {
   auto& result = r.outcome.result;
   result["assets"] = r.correlation.assets;
   result["correlation"] = matrix_json(r.correlation.matrix);
+  const auto denominator = r.study.mandate.methods.denominator;
+  result["covariance"] = matrix_json(r.correlation.covariance(denominator));
+  result["denominator"] = to_string(denominator);
+  result["returns"] = to_string(r.returns.universe.kind);
   result["observations"] = r.correlation.observations;
+  r.add(report::covariance_table(r.correlation, denominator));
   if (const auto& repair = r.correlation.repair) {
     result["repair"] = {{"least_eigenvalue", repair->least_eigenvalue},
                         {"distance", repair->distance},

@@ -84,6 +84,41 @@ struct Demeaned {
   Eigen::MatrixXd rest;
 };
 
+/// The mean of each column in two parts, the second being what rounding took from the first.
+struct Means {
+  Eigen::RowVectorXd rough, rounding;
+};
+
+Means means_of(const Eigen::MatrixXd& returns) {
+  Means means{Eigen::RowVectorXd(returns.cols()), Eigen::RowVectorXd(returns.cols())};
+  for (Eigen::Index i = 0; i < returns.cols(); ++i) {  // a column at a time, while it is in the cache
+    means.rough[i] = returns.col(i).mean();
+    means.rounding[i] = (returns.col(i).array() - means.rough[i]).mean();
+  }
+  return means;
+}
+
+/// What is left of some rows around the means.
+void demean_rows(const Eigen::MatrixXd& returns, const Means& means, Eigen::Index first, Eigen::MatrixXd& rest) {
+  for (Eigen::Index i = 0; i < returns.cols(); ++i) {
+    rest.col(i) = (returns.col(i).segment(first, rest.rows()).array() - means.rough[i]) - means.rounding[i];
+  }
+}
+
+/// alpha times the sums of products around the means, without a demeaned copy of all the returns.
+Eigen::MatrixXd gram_around(const Eigen::MatrixXd& returns, const Means& means, double alpha) {
+  constexpr Eigen::Index most = 768;
+  Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(returns.cols(), returns.cols());
+  Eigen::MatrixXd rest(std::min(most, returns.rows()), returns.cols());
+  for (Eigen::Index first = 0; first < returns.rows(); first += most) {
+    if (const auto rows = std::min(most, returns.rows() - first); rows < rest.rows()) rest.resize(rows, returns.cols());
+    demean_rows(returns, means, first, rest);
+    blas::add_gram(rest, alpha, sums);
+  }
+  blas::mirror_lower(sums);
+  return sums;
+}
+
 Demeaned demean(const Eigen::MatrixXd& returns, const Eigen::VectorXd& weights) {
   Demeaned result{Eigen::RowVectorXd(returns.cols()), Eigen::MatrixXd(returns.rows(), returns.cols())};
   for (Eigen::Index i = 0; i < result.rest.cols(); ++i) {  // a column at a time, while it is in the cache
@@ -127,7 +162,7 @@ class Estimation {
         data_(complete(table,
                        options.expected.kind == ExpectedMethod::Kind::market_model ? benchmark : Eigen::VectorXd())) {
     if (table.kind == ReturnKind::log) check_for_log();
-    plain_ = demean(returns(), equal_weights(returns().rows()));
+    means_ = means_of(returns());
   }
 
   Estimated result() {
@@ -144,8 +179,8 @@ class Estimation {
     estimate.from = before < 0 ? table_.start : table_.days[std::size_t(before)];
     estimate.to = table_.days[data_.rows.back()];
     estimate.risk_free = options_.risk_free;
-    sample_ = blas::gram(plain_.rest, data_.p / degrees());
-    result.sample_means = data_.p * plain_.mean.transpose();
+    sample_ = gram_around(returns(), means_, data_.p / degrees());
+    result.sample_means = data_.p * mean();
     const Eigen::VectorXd variance = sample_.diagonal() * (degrees() / (data_.count() - 1));  // T-1, per year
     result.standard_errors = (variance * (data_.p / data_.count())).cwiseSqrt();
     estimate.covariance = covariance(result);
@@ -156,6 +191,15 @@ class Estimation {
   }
 
  private:
+  Eigen::VectorXd mean() const { return (means_.rough + means_.rounding).transpose(); }
+  /// All the returns around their means: made when a method asks for it.
+  const Eigen::MatrixXd& rest() const {
+    if (rest_.size() == 0) {
+      rest_.resize(returns().rows(), returns().cols());
+      demean_rows(returns(), means_, 0, rest_);
+    }
+    return rest_;
+  }
   const Eigen::MatrixXd& returns() const { return data_.returns != nullptr ? *data_.returns : data_.picked; }
   double degrees() const { return divisor(options_.denominator, data_.count()); }
 
@@ -185,10 +229,10 @@ class Estimation {
     switch (method.kind) {
       case Kind::sample: return Covariance::known_semidefinite(std::move(sample_));
       case Kind::exponential: return Covariance::known_semidefinite(exponential(method.half_life));
-      case Kind::constant_correlation: return shrunk(shrink_to_constant_correlation(plain_.rest, degrees()));
-      case Kind::scaled_identity: return shrunk(shrink_to_scaled_identity(plain_.rest, degrees()));
-      case Kind::one_factor: return shrunk(shrink_to_one_factor(plain_.rest, degrees()));
-      case Kind::nonlinear: return Covariance::known_semidefinite(data_.p * nonlinear_shrinkage(plain_.rest));
+      case Kind::constant_correlation: return shrunk(shrink_to_constant_correlation(rest(), degrees()));
+      case Kind::scaled_identity: return shrunk(shrink_to_scaled_identity(rest(), degrees()));
+      case Kind::one_factor: return shrunk(shrink_to_one_factor(rest(), degrees()));
+      case Kind::nonlinear: return Covariance::known_semidefinite(data_.p * nonlinear_shrinkage(rest()));
       case Kind::factors: break;
     }
     auto factors = principal_factors(sample_, method.factors);
@@ -235,9 +279,9 @@ class Estimation {
       throw InputError("bayes-stein", fmt::format("{:.0f} returns for {:.0f} assets are too few", t, n),
                        fmt::format("Give at least {:.0f} returns, or fewer assets", n + 3));
     }
-    const Eigen::VectorXd mean = plain_.mean.transpose();
+    const Eigen::VectorXd mean = this->mean();
     const Eigen::VectorXd ones = Eigen::VectorXd::Ones(mean.size());
-    const Eigen::MatrixXd v = blas::gram(plain_.rest, 1 / (t - n - 2));  // (T-1)/(T-N-2) of the sample covariance
+    const Eigen::MatrixXd v = blas::gram(rest(), 1 / (t - n - 2));  // (T-1)/(T-N-2) of the sample covariance
     const Eigen::VectorXd inverse_ones = solved(v, ones, "bayes-stein");
     const double common = inverse_ones.dot(mean) / inverse_ones.sum();
     const Eigen::VectorXd apart = mean.array() - common;
@@ -254,7 +298,7 @@ class Estimation {
     const auto market = demean(data_.benchmark, equal_weights(data_.benchmark.size()));
     const double variance = market.rest.squaredNorm();
     if (!(variance > 0)) throw InputError("market-model", "the benchmark never moves", "Choose another benchmark");
-    const Eigen::VectorXd beta = plain_.rest.transpose() * market.rest.col(0) / variance;
+    const Eigen::VectorXd beta = rest().transpose() * market.rest.col(0) / variance;
     const double premium = options_.premium.value_or(data_.p * market.mean[0] - options_.risk_free);
     return options_.risk_free + (premium * beta).array();
   }
@@ -354,7 +398,7 @@ class Estimation {
           t, n, double(t) / double(n)));
     }
     for (Eigen::Index i = 0; i < result.standard_errors.size(); ++i) {
-      if (plain_.rest.col(i).cwiseAbs().maxCoeff() > 1e-14) continue;
+      if (result.standard_errors[i] > 1e-14) continue;
       result.advice.push_back(
           fmt::format("{} never moves over these returns, and counts as riskless", table_.assets[std::size_t(i)]));
     }
@@ -382,7 +426,8 @@ class Estimation {
   const ReturnTable& table_;
   const EstimateOptions& options_;
   Data data_;
-  Demeaned plain_;
+  Means means_;
+  mutable Eigen::MatrixXd rest_;
   Eigen::MatrixXd sample_;  // per year
 };
 

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
 
@@ -62,12 +64,31 @@ void RollingMoments::covariance_into(Eigen::MatrixXd& result, Denominator denomi
   const double count = double(window_), degrees = divisor(denominator, count);
   const auto n = squares_.rows();
   result.resize(n, n);
+  // A block at a time, which goes to both sides of the diagonal while it is in the cache.
+  constexpr Eigen::Index block = 16;
   const double scale = 1 / degrees;
-  for (Eigen::Index j = 0; j < n; ++j) {
-    const double shift = scale * sum_[j] / count;
-    result.col(j).tail(n - j) = scale * squares_.col(j).tail(n - j) - shift * sum_.tail(n - j);
+  const Eigen::VectorXd shift = (scale / count) * sum_;
+  const auto whole = n / block * block;
+  Eigen::Matrix<double, block, block> part;
+  for (Eigen::Index j = 0; j < whole; j += block) {
+    for (Eigen::Index i = j; i < whole; i += block) {
+      const Eigen::Map<const Eigen::Matrix<double, block, block>, 0, Eigen::OuterStride<>> from(
+          &squares_(i, j), Eigen::OuterStride<>(n));
+      Eigen::Map<Eigen::Matrix<double, block, block>, 0, Eigen::OuterStride<>> lower(&result(i, j),
+                                                                                     Eigen::OuterStride<>(n)),
+          upper(&result(j, i), Eigen::OuterStride<>(n));
+      const Eigen::Matrix<double, block, 1> sums = sum_.segment<block>(i);
+      for (Eigen::Index a = 0; a < block; ++a) part.col(a) = scale * from.col(a) - shift[j + a] * sums;
+      lower = part;
+      upper = part.transpose();
+    }
   }
-  blas::mirror_lower(result);
+  for (Eigen::Index j = 0; j < n; ++j) {  // the rows left over below, and the diagonal blocks' upper halves
+    for (Eigen::Index i = std::max(j, whole); i < n; ++i) {
+      result(j, i) = result(i, j) = scale * squares_(i, j) - shift[j] * sum_[i];
+    }
+    for (Eigen::Index i = j + 1; i < std::min(j / block * block + block, n); ++i) result(j, i) = result(i, j);
+  }
 }
 
 }  // namespace inchtide

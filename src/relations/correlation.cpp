@@ -28,6 +28,7 @@ Correlation Correlation::in_order(const std::vector<std::size_t>& order) const {
   Correlation result = *this;
   for (std::size_t i = 0; i < order.size(); ++i) result.assets[i] = assets[order[i]];
   result.matrix = matrix(order, order);
+  if (variances.size() > 0) result.variances = variances(order);
   if (pair_observations.size() > 0) result.pair_observations = pair_observations(order, order);
   return result;
 }
@@ -36,21 +37,40 @@ namespace {
 
 constexpr double none = std::numeric_limits<double>::quiet_NaN();
 
-/// Columns around their mean, of unit length; all NaN where one never moves.
-void make_unit(Eigen::MatrixXd& x) {
+/// Columns around their mean, of unit length; all NaN where one never moves. Returns their lengths before, 0 for such.
+Eigen::VectorXd make_unit(Eigen::MatrixXd& x) {
   const double tiny = 1e-14 * std::max(1.0, x.cwiseAbs().maxCoeff());
-  for (auto column : x.colwise()) {
+  Eigen::VectorXd lengths = Eigen::VectorXd::Zero(x.cols());
+  for (Eigen::Index i = 0; i < x.cols(); ++i) {
+    auto column = x.col(i);
     column.array() -= column.mean();
     column.array() -= column.mean();
     if (column.cwiseAbs().maxCoeff() > tiny) {
-      column /= column.norm();
+      lengths[i] = column.norm();
+      column /= lengths[i];
     } else {
       column.setConstant(none);
     }
   }
+  return lengths;
 }
 
 }  // namespace
+
+Eigen::MatrixXd Correlation::covariance(Denominator denominator) const {
+  Eigen::VectorXd roots = variances.cwiseSqrt();
+  for (Eigen::Index i = 0; i < roots.size(); ++i) {
+    const double count = double(observations_of(i, i));
+    roots[i] *= std::sqrt((count - 1) / divisor(denominator, count));
+  }
+  Eigen::MatrixXd result = roots.asDiagonal() * matrix * roots.asDiagonal();
+  for (Eigen::Index i = 0; i < roots.size(); ++i) {
+    if (variances[i] > 0) continue;
+    result.row(i).setZero();
+    result.col(i).setZero();
+  }
+  return result;
+}
 
 Correlation correlation_of(const ReturnTable& returns) {
   const auto rows = returns.common_rows();
@@ -64,7 +84,7 @@ Correlation correlation_of(const ReturnTable& returns) {
   result.from = returns.days[rows.front()];
   result.to = returns.days[rows.back()];
   Eigen::MatrixXd x = returns.returns(rows, Eigen::all);
-  make_unit(x);
+  result.variances = make_unit(x).cwiseAbs2() * (returns.periods_per_year / double(rows.size() - 1));
   for (Eigen::Index i = 0; i < x.cols(); ++i) {
     if (std::isnan(x(0, i))) result.motionless.push_back(returns.assets[std::size_t(i)]);
   }
@@ -105,6 +125,7 @@ Correlation pairwise_correlation(const ReturnTable& returns) {
   result.assets = returns.assets;
   result.matrix = Eigen::MatrixXd::Identity(n, n);
   result.pair_observations = Eigen::MatrixXi::Zero(n, n);
+  result.variances = Eigen::VectorXd::Zero(n);
   result.observations = returns.observations();
   std::vector<bool> moves(std::size_t(n), n == 1);
   for (Eigen::Index j = 0; j < n; ++j) {
@@ -124,7 +145,7 @@ Correlation pairwise_correlation(const ReturnTable& returns) {
         result.from = result.from ? std::min(*result.from, first) : first;
         result.to = result.to ? std::max(*result.to, last) : last;
         Eigen::MatrixXd x = returns.returns(rows, std::vector<Eigen::Index>{i});
-        make_unit(x);
+        result.variances[i] = returns.periods_per_year * make_unit(x).squaredNorm() / double(rows.size() - 1);
         moves[std::size_t(i)] = !std::isnan(x(0, 0));
         if (!moves[std::size_t(i)]) result.motionless.push_back(a);
         continue;

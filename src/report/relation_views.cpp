@@ -66,6 +66,20 @@ Table correlation_table(const Correlation& correlation, const std::string& adjec
   return table;
 }
 
+Table covariance_table(const Correlation& correlation, Denominator denominator) {
+  Table table{
+      "covariance", fmt::format("Covariances per year (denominator {})", to_string(denominator)), {{"Asset"}}, {}, {}};
+  for (const auto& asset : correlation.assets) table.columns.push_back({asset, Format::number3});
+  const auto matrix = correlation.covariance(denominator);
+  for (std::size_t i = 0; i < correlation.assets.size(); ++i) {
+    std::vector<Cell> row{correlation.assets[i]};
+    for (double value : matrix.row(Eigen::Index(i))) row.push_back(value);
+    table.add(std::move(row));
+  }
+  table.preview = 0;
+  return table;
+}
+
 Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, double coverage) {
   Table table{
       "pairs",

@@ -30,11 +30,15 @@ TEST(Relate, GivesTheWholeMatrixThatTheEstimateImplies) {
       const double r = s[i][j].get<double>() / std::sqrt(s[i][i].get<double>() * s[j][j].get<double>());
       EXPECT_NEAR(result["correlation"][i][j].get<double>(), r, 1e-9);
       EXPECT_EQ(result["correlation"][i][j], result["correlation"][j][i]);
+      EXPECT_NEAR(result["covariance"][i][j].get<double>(), s[i][j].get<double>(), 1e-15);
       sum += i != j ? result["correlation"][i][j].get<double>() : 0;
     }
   }
   EXPECT_NEAR(result["average_correlation"].get<double>(), sum / double(n * (n - 1)), 1e-12);
   EXPECT_EQ(result["market_model"].size(), n);
+  const auto population = result_of("relate" + mandate + "--denominator population");
+  const double t = result["observations"];
+  EXPECT_NEAR(population["covariance"][1][2].get<double>(), s[1][2].get<double>() * (t - 1) / t, 1e-15);
 }
 
 TEST(Relate, ShowsAveragesWindowsAndTheMarketModel) {

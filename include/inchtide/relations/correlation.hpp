@@ -42,6 +42,12 @@ struct Correlation {
   std::vector<std::string> motionless;      ///< assets that never move
   std::optional<Day> from, to;              ///< the first and last period's days
 
+  Eigen::VectorXd variances;  ///< N, T-1, per year; 0 for what never moves
+
+  /// N x N, per year: correlation x the roots of both variances, T-1 or T of each asset's own periods. Positive
+  /// semidefinite where the correlations are.
+  Eigen::MatrixXd covariance(Denominator denominator = Denominator::sample) const;
+
   std::size_t observations_of(Eigen::Index a, Eigen::Index b) const {
     return pair_observations.size() > 0 ? std::size_t(pair_observations(a, b)) : observations;
   }

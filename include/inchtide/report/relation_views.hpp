@@ -19,6 +19,9 @@ namespace inchtide::report {
 /// The whole matrix, never half of it.
 Table correlation_table(const Correlation& correlation, const std::string& adjective);
 
+/// The same of covariances per year, for files: nobody reads them on a screen.
+Table covariance_table(const Correlation& correlation, Denominator denominator);
+
 /// Every pair with its 95% interval, the lowest first.
 /// @param bands of the assets in the order of `correlation`, or null
 Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, double coverage);
