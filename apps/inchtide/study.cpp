@@ -210,10 +210,10 @@ Limits limits_on(const std::vector<std::string>& assets, const exchange::Mandate
   Limits limits;
   if (!options.no_limits) {
     for (const auto& limit : mandate.limits) {
-      const bool unknown = !limit.asset.empty() && !find_name(limit.asset, assets);
-      if (unknown && find_name(limit.asset, known_elsewhere)) {
-        warnings.push_back(fmt::format("Limit {} '{}' is passed over: {} is not among the assets", limit.name,
-                                       limit.text, limit.asset));
+      const auto asset = limit.asset();
+      if (!asset.empty() && !find_name(asset, assets) && find_name(asset, known_elsewhere)) {
+        warnings.push_back(
+            fmt::format("Limit {} '{}' is passed over: {} is not among the assets", limit.name, limit.text, asset));
         continue;
       }
       limits.push_back(limit);
@@ -449,6 +449,7 @@ Choice choice_of(Study& study, std::optional<Day> before) {
   if (before) choice.inputs["split"] = to_string(*before);
   auto known = study.tags.assets;
   for (const auto& history : study.histories) known.push_back(history.asset);
+  choice.tags = study.tags;
   choice = finish_choice(std::move(choice), study.mandate, study.options, known);
   choice.warnings.insert(choice.warnings.begin(), study.warnings.begin(), study.warnings.end());
   if (choice.estimate.rows_dropped > 0) {
@@ -477,7 +478,8 @@ Choice load_choice(const Options& options) {
   choice.inputs["estimate"] = options.estimate;
   if (!options.mandate.empty()) choice.inputs["mandate"] = options.mandate;
   choice.inputs["assets"] = choice.estimate.assets;
-  const auto known = mandate.tags ? exchange::read_tags(*mandate.tags).assets : std::vector<std::string>{};
+  if (mandate.tags) choice.tags = exchange::read_tags(*mandate.tags);
+  const auto known = choice.tags.assets;
   return finish_choice(std::move(choice), mandate, options, known);
 }
 
@@ -488,13 +490,15 @@ std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Man
   }
   std::vector<Allocation> allocations;
   if (!aims.empty()) {
-    const auto frontier = trace_frontier(choice.estimate, choice.limits);
-    for (const auto& aim : aims) allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free));
+    const auto frontier = trace_frontier(choice.estimate, choice.limits, choice.tags);
+    for (const auto& aim : aims)
+      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.tags));
   }
   if (!options.weights.empty()) {
     for (const auto& list : exchange::read_weights(options.weights)) {
       const auto weights = weights_for(choice.estimate.assets, list, options.weights);
-      allocations.push_back(evaluate(choice.estimate, choice.limits, weights, list.name, choice.risk_free));
+      allocations.push_back(
+          evaluate(choice.estimate, choice.limits, weights, list.name, choice.risk_free, choice.tags));
     }
   }
   return allocations;

@@ -8,6 +8,8 @@
 #include <numeric>
 
 #include "frontier/path.hpp"
+#include "frontier/portfolio.hpp"
+#include "frontier/vertex.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 
@@ -61,8 +63,13 @@ PathProblem path_problem(const Estimate& estimate, const Bounds& bounds, const S
 
 /// No corner is handed out that breaks its limits. (Its optimality is certified when it is asked for.)
 void check_limits(const Bounds& bounds, const Eigen::VectorXd& weights, double lambda) {
-  const double breach =
+  double breach =
       std::max({std::abs(weights.sum() - 1), (bounds.lower - weights).maxCoeff(), (weights - bounds.upper).maxCoeff()});
+  for (const auto& row : bounds.rows) {
+    const double value = row.coefficients.dot(weights), size = row.coefficients.cwiseAbs().maxCoeff();
+    breach =
+        std::max({breach, (row.lower - value) / std::max(size, 1e-300), (value - row.upper) / std::max(size, 1e-300)});
+  }
   if (breach > 1e-9) {
     throw UncertifiedAnswer(fmt::format("The corner at lambda {} breaks its limits by {:.1e}", lambda, breach));
   }
@@ -70,37 +77,94 @@ void check_limits(const Bounds& bounds, const Eigen::VectorXd& weights, double l
 
 }  // namespace
 
-Frontier trace_frontier(const Estimate& estimate, const Limits& limits) {
+Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Tags& tags) {
   estimate.check_for_weights();
-  return trace_frontier(estimate, bounds_of(limits, estimate.assets));
+  return trace_frontier(estimate, bounds_of(limits, estimate.assets, tags));
 }
 
-Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
+namespace {
+
+/// A path over the assets, their prices as they are.
+struct Traced {
+  Path path;
+  double best;  // the return that the path's linear term is measured from
+};
+
+/// Only differences of returns matter within a budget; taken from the best one they are exact where returns nearly tie.
+Traced trace_ranges(const Estimate& estimate, const Bounds& bounds) {
   const auto start = highest_return(estimate.expected_return, bounds);
   PathSolver solver(path_problem(estimate, bounds, start));
   solver.start_at(start.weights, {start.basic});
-  // Only differences of returns matter within a budget; taken from the best one they are exact where returns nearly
-  // tie.
   const double best = estimate.expected_return[start.basic];
-  const Path path = solver.follow(estimate.expected_return.array() - best);
+  return {solver.follow(estimate.expected_return.array() - best), best};
+}
+
+/// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands at 1.
+Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
+  const auto n = estimate.size();
+  const auto rows = vertex_problem(bounds);
+  const auto p = rows.rows.rows();
+  const double best = estimate.expected_return.maxCoeff();
+  Eigen::VectorXd q = Eigen::VectorXd::Zero(n + p);
+  q.head(n) = estimate.expected_return.array() - best;
+  const auto vertex = best_vertex(rows, q.head(n));
+  if (!vertex.feasible) throw InfeasibleLimits("The limits cannot all hold", {});
+  PathProblem problem{estimate.covariance.with_riskless(p), Eigen::VectorXd(n + p), Eigen::VectorXd(n + p),
+                      Eigen::MatrixXd(p, n + p)};
+  problem.lower << rows.lower, rows.row_lower;
+  problem.upper << rows.upper, rows.row_upper;
+  problem.rows << rows.rows, -Eigen::MatrixXd::Identity(p, p);
+  PathSolver solver(std::move(problem));
+  solver.start_at(vertex.values, vertex.basic);
+  return {solver.follow(q), best};
+}
+
+}  // namespace
+
+Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
+  const auto n = estimate.size();
+  const auto [path, best] = bounds.rows.empty() ? trace_ranges(estimate, bounds) : trace_rows(estimate, bounds);
 
   Frontier frontier;
   frontier.estimate_ = estimate;
   frontier.bounds_ = bounds;
-  frontier.top_ = path.top;
-  Eigen::VectorXd weights = path.top;
+  frontier.top_ = path.top.head(n);
+  Eigen::VectorXd weights = frontier.top_;
   std::size_t change = 0;
+  // The path's budget price is for returns measured from the best one.
+  const auto shifted = [best = best](Eigen::VectorXd prices, double lambda) {
+    prices[0] -= lambda * best;
+    return prices;
+  };
   for (const auto& corner : path.corners) {
     for (; change < corner.changes_end; ++change) {
-      weights[path.changes[change].asset] = path.changes[change].weight;
-      frontier.changes_.push_back({path.changes[change].asset, path.changes[change].weight});
+      const auto& [asset, weight] = path.changes[change];
+      if (asset >= n) continue;
+      weights[asset] = weight;
+      frontier.changes_.push_back({asset, weight});
     }
     check_limits(bounds, weights, corner.lambda_high);
-    frontier.changes_end_.push_back(change);
+    frontier.changes_end_.push_back(frontier.changes_.size());
     frontier.corners_.push_back(
         {estimate.expected_return.dot(weights), std::sqrt(corner.variance), corner.lambda_high, corner.lambda_low});
+    if (bounds.rows.empty()) continue;
+    const double high = std::isinf(corner.lambda_high) ? corner.lambda_low : corner.lambda_high;
+    frontier.prices_high_.push_back(
+        shifted(std::isinf(corner.lambda_high) ? corner.prices_low : corner.prices_high, high));
+    frontier.prices_low_.push_back(shifted(corner.prices_low, corner.lambda_low));
   }
+  if (!bounds.rows.empty()) frontier.price_slope_ = shifted(path.price_slope, 1);
   return frontier;
+}
+
+/// Prices that prove the corner's weights optimal for a lambda at which it stands still.
+Eigen::VectorXd Frontier::row_prices_at(std::size_t corner, double lambda) const {
+  if (bounds_.rows.empty()) return {};
+  const auto& at = corners_[corner];
+  if (std::isinf(at.lambda_high)) return prices_low_[corner] + (lambda - at.lambda_low) * price_slope_;
+  const double room = at.lambda_high - at.lambda_low;
+  const double part = room > 0 ? std::clamp((lambda - at.lambda_low) / room, 0.0, 1.0) : 0.0;
+  return (1 - part) * prices_low_[corner] + part * prices_high_[corner];
 }
 
 Eigen::VectorXd Frontier::weights(std::size_t corner) const {
@@ -109,12 +173,25 @@ Eigen::VectorXd Frontier::weights(std::size_t corner) const {
   return weights;
 }
 
-Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda) const {
+Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda, const Eigen::VectorXd& row_prices) const {
   Portfolio portfolio;
+  portfolio.lambda = lambda;
+  portfolio.certificate =
+      certify(estimate_.covariance, estimate_.expected_return, bounds_, weights, lambda, row_prices);
+  portfolio.row_prices = row_prices;
+  if (!portfolio.certificate.holds()) {  // rounding has gathered on the path
+    if (auto better = polished(estimate_.covariance, estimate_.expected_return, bounds_, weights, lambda, row_prices)) {
+      const auto certificate = certify(estimate_.covariance, estimate_.expected_return, bounds_, better->weights,
+                                       lambda, better->row_prices);
+      if (certificate.worst() < portfolio.certificate.worst()) {
+        portfolio.certificate = certificate;
+        weights = std::move(better->weights);
+        if (!bounds_.rows.empty()) portfolio.row_prices = std::move(better->row_prices);
+      }
+    }
+  }
   portfolio.expected_return = estimate_.expected_return.dot(weights);
   portfolio.volatility = std::sqrt(estimate_.covariance.portfolio_variance(weights));
-  portfolio.lambda = lambda;
-  portfolio.certificate = certify(estimate_.covariance, estimate_.expected_return, bounds_, weights, lambda);
   if (!portfolio.certificate.holds()) {
     throw UncertifiedAnswer(
         fmt::format("The portfolio at lambda {} misses its optimality conditions by {:.1e} (limits "
@@ -127,7 +204,8 @@ Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda) const {
 }
 
 Portfolio Frontier::corner(std::size_t corner) const {
-  return certified(weights(corner), corners_[corner].lambda_low);
+  const double lambda = corners_[corner].lambda_low;
+  return certified(weights(corner), lambda, row_prices_at(corner, lambda));
 }
 
 Portfolio Frontier::minimum_variance() const {
@@ -139,7 +217,9 @@ Portfolio Frontier::between(std::size_t upper, double part) const {
   if (part <= 0 || upper + 1 == corners_.size()) return corner(upper);
   if (part >= 1) return corner(upper + 1);
   const double high = corners_[upper].lambda_low, low = corners_[upper + 1].lambda_high;
-  return certified((1 - part) * weights(upper) + part * weights(upper + 1), (1 - part) * high + part * low);
+  Eigen::VectorXd prices;
+  if (!bounds_.rows.empty()) prices = (1 - part) * prices_low_[upper] + part * prices_high_[upper + 1];
+  return certified((1 - part) * weights(upper) + part * weights(upper + 1), (1 - part) * high + part * low, prices);
 }
 
 /// Return e0 + e1 t and variance v0 + 2 v1 t + v2 t^2 at part t of the way from one corner down to the next.
@@ -231,7 +311,10 @@ MaximumSharpe Frontier::maximum_sharpe(double risk_free) const {
   // At the highest ratio the frontier touches the line from the risk-free rate: its slope gives lambda.
   const double variance = estimate_.covariance.portfolio_variance(chosen);
   const double excess = estimate_.expected_return.dot(chosen) - risk_free;
-  best.portfolio = certified(std::move(chosen), variance / excess);
+  const double lambda = variance / excess;
+  Eigen::VectorXd prices = row_prices_at(k, lambda);
+  if (part > 0 && !bounds_.rows.empty()) prices = (1 - part) * prices_low_[k] + part * prices_high_[k + 1];
+  best.portfolio = certified(std::move(chosen), lambda, prices);
   best.sharpe = best.portfolio.sharpe(risk_free);
   best.at_top = k == 0 && part <= 0;
   return best;

@@ -106,6 +106,7 @@ void PathSolver::solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::Vecto
   z1 = -q - priced;
   dz_scale_ = std::max({q.cwiseAbs().maxCoeff(), priced.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min()});
   y_ = y0;
+  y_slope_ = y1;
 }
 
 /// The largest lambda at which a price meets 0; 0 when none does.
@@ -130,18 +131,19 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
 
   Path path;
   path.top = w_;
+  path.price_slope = y_slope_;
   record_corner(path, q);
   path.corners.back().lambda_high = infinity;
   int since_refresh = 0, stalled = 0;
   const int most_stalled = 1000 + 20 * (count() + row_count());
-  while (lambda_ > 0) {
-    find_direction(q);
+  while (lambda_ > no_lambda_) {
+    if (!find_direction(q)) break;
     const auto event = next_event(q);
     const bool moved = advance(event.step);
     if (moved) {
       record_corner(path, q);
     } else {
-      path.corners.back().lambda_low = lambda_;
+      record_lower_end(path);
     }
     if (event.happens == Happens::ends) break;
     if (event.happens == Happens::leaves) {
@@ -160,7 +162,7 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
     }
   }
   lambda_ = 0;
-  path.corners.back().lambda_low = 0;
+  record_lower_end(path);
   settle_on_bounds();
   record_changes(path, free_);
   return path;
@@ -169,8 +171,9 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
 // ---- one piece -----------------------------------------------------------------------------------------------------
 
 /// Solves for the direction, then checks it: the product S dw is needed for the prices anyway, and its free entries
-/// give the residual. A poor solution is refined, a poor system is built anew.
-void PathSolver::find_direction(const Eigen::VectorXd& q) {
+/// give the residual. A poor solution is refined, a poor system is built anew. False when it cannot be solved where
+/// lambda is next to nothing: the path ends there.
+bool PathSolver::find_direction(const Eigen::VectorXd& q) {
   const int p = row_count();
   const auto solve_direction = [&] {
     Eigen::VectorXd right = Eigen::VectorXd::Zero(system_size());
@@ -196,9 +199,11 @@ void PathSolver::find_direction(const Eigen::VectorXd& q) {
     direction_ += solve(right);
     residual = residual_of_direction(q);
   }
+  if (residual > 1e-8 && lambda_ <= 1e3 * no_lambda_) return false;
   if (residual > 1e-8) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
   // What is left of the slope of a free weight's price is rounding.
   for (int j : free_) dz_[j] = 0;
+  return true;
 }
 
 /// Sets dg = S dw and dz = dg - q - A'dy from the direction; returns the largest |dz| among free weights, relative to
@@ -334,6 +339,10 @@ PathSolver::Border PathSolver::border_by(int asset) const {
   Border border{solve(column), 0, 0};
   border.curvature = own - column.dot(border.solved);
   border.scale = own + column.cwiseProduct(border.solved).cwiseAbs().sum();
+  if (own == 0) {  // a riskless weight, such as a row's, has no size of its own: the other rows' tell what is flat
+    const double largest = inverse_.diagonal().head(row_count()).cwiseAbs().maxCoeff();
+    border.scale = std::max(border.scale, largest * column.head(row_count()).cwiseAbs2().maxCoeff());
+  }
   return border;
 }
 
@@ -481,8 +490,15 @@ void PathSolver::rebuild_system() {
 // ---- recording -----------------------------------------------------------------------------------------------------
 
 void PathSolver::record_corner(Path& path, const Eigen::VectorXd& q) const {
-  path.corners.push_back({lambda_, lambda_, q.dot(w_), std::max(0.0, w_.dot(g_)), path.changes.size()});
+  path.corners.push_back({lambda_, lambda_, q.dot(w_), std::max(0.0, w_.dot(g_)), path.changes.size(), {}, {}});
+  if (row_count() > 1) path.corners.back().prices_high = path.corners.back().prices_low = y_;
   record_changes(path, free_);
+}
+
+/// The corner lasts down to the present lambda.
+void PathSolver::record_lower_end(Path& path) const {
+  path.corners.back().lambda_low = lambda_;
+  if (row_count() > 1) path.corners.back().prices_low = y_;
 }
 
 /// Adds weights to the last corner; a later entry for an asset replaces an earlier one.

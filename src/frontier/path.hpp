@@ -17,7 +17,8 @@
 // den Hertog, Roos & Terlaky 1993, Linear Algebra and its Applications 187, for linear complementarity problems with
 // sufficient matrices).
 //
-// Rows beside the budget need no change here: an inequality row is an equality with one more, riskless weight.
+// Rows beside the budget need no change here: an inequality row is an equality with one more, riskless weight, which
+// the caller adds.
 
 #include <Eigen/Core>
 #include <vector>
@@ -37,9 +38,10 @@ struct PathProblem {
 struct Path {
   struct Corner {
     double lambda_high, lambda_low;
-    double linear;            // q'w
-    double variance;          // w'Sw
-    std::size_t changes_end;  // one past this corner's last entry in `changes`
+    double linear;                            // q'w
+    double variance;                          // w'Sw
+    std::size_t changes_end;                  // one past this corner's last entry in `changes`
+    Eigen::VectorXd prices_high, prices_low;  // of the rows at both ends, where there are several rows
   };
   struct Change {
     int asset;
@@ -48,6 +50,7 @@ struct Path {
   Eigen::VectorXd top;          // weights of the first corner, before its changes
   std::vector<Corner> corners;  // lambda falling
   std::vector<Change> changes;  // weights that differ from the corner before
+  Eigen::VectorXd price_slope;  // of the rows above the first corner's lambda_low, per unit of lambda
 };
 
 class PathSolver {
@@ -86,7 +89,7 @@ class PathSolver {
   Path follow_from_infinity(const Eigen::VectorXd& q);
   void solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::VectorXd& z0, Eigen::VectorXd& z1);
   double first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd& z1) const;
-  void find_direction(const Eigen::VectorXd& q);
+  bool find_direction(const Eigen::VectorXd& q);
   double residual_of_direction(const Eigen::VectorXd& q);
   Event next_event(const Eigen::VectorXd& q);
   bool advance(double step);
@@ -107,6 +110,7 @@ class PathSolver {
   void append_panel(int asset);
 
   void record_corner(Path& path, const Eigen::VectorXd& q) const;
+  void record_lower_end(Path& path) const;
   void record_changes(Path& path, const std::vector<int>& assets) const;
 
   PathProblem problem_;
@@ -116,7 +120,8 @@ class PathSolver {
   Eigen::VectorXd y_;         // prices of the rows
   Eigen::VectorXd z_;         // prices of the bounds
   double lambda_ = 0;
-  double no_lambda_ = 0;  // below it lambda counts as 0 for prices
+  Eigen::VectorXd y_slope_;  // of the rows' prices at infinity
+  double no_lambda_ = 0;     // below it lambda counts as 0 for prices
   std::vector<At> at_;
   std::vector<char> locked_;   // weights that stay where they are
   std::vector<int> free_;      // F, in the order of the system

@@ -32,6 +32,14 @@ Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Inde
   return weights[i] - bounds.lower[i] <= shown_weight ? Place::lower : Place::between;
 }
 
+/// Where a row's total stands.
+Place place_of(const LimitRow& row, const Eigen::VectorXd& weights) {
+  const double value = row.coefficients.dot(weights);
+  const double near = shown_weight * std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
+  if (row.upper - value <= near) return Place::upper;
+  return value - row.lower <= near ? Place::lower : Place::between;
+}
+
 /// "HOLLBANK out, KELPFARM in": the assets that have come to a bound on the way down to a corner, and those that move
 /// off one from there on.
 std::string changes_at(const Frontier& frontier, std::size_t corner) {
@@ -57,6 +65,13 @@ std::string changes_at(const Frontier& frontier, std::size_t corner) {
     changes.push_back(assets[std::size_t(i)] + (is == Place::none    ? " in"
                                                 : is == Place::upper ? " off its most"
                                                                      : " off its least"));
+  }
+  for (const auto& row : bounds.rows) {
+    const auto is = place_of(row, now);
+    const char* end = is == Place::upper ? "its most" : "its least";
+    if (is == Place::between) continue;
+    if (place_of(row, above) != is) changes.push_back(fmt::format("{} at {}", row.label, end));
+    if (place_of(row, below) != is) changes.push_back(fmt::format("{} off {}", row.label, end));
   }
   return fmt::format("{}", fmt::join(changes, ", "));
 }

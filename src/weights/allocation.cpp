@@ -39,8 +39,8 @@ std::vector<BindingLimit> binding_limits(const Frontier& frontier, const Limits&
                                          const Portfolio& portfolio, double risk_free) {
   const auto& bounds = frontier.bounds();
   const auto& estimate = frontier.estimate();
-  const auto prices =
-      bound_prices(estimate.covariance, estimate.expected_return, bounds, portfolio.weights, portfolio.lambda);
+  const auto prices = bound_prices(estimate.covariance, estimate.expected_return, bounds, portfolio.weights,
+                                   portfolio.lambda, portfolio.row_prices);
   std::map<int, double> price_of;
   for (Eigen::Index i = 0; i < portfolio.weights.size(); ++i) {
     const auto at = std::size_t(i);
@@ -49,6 +49,13 @@ std::vector<BindingLimit> binding_limits(const Frontier& frontier, const Limits&
     const bool at_upper = bounds.upper[i] - portfolio.weights[i] <= 1e-9;
     if (at_lower && bounds.lower_limit[at] >= 0) price_of[bounds.lower_limit[at]] += std::max(0.0, z);
     if (at_upper && bounds.upper_limit[at] >= 0) price_of[bounds.upper_limit[at]] += std::max(0.0, -z);
+  }
+  for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
+    const auto& row = bounds.rows[r];
+    const double value = row.coefficients.dot(portfolio.weights), price = prices.row[Eigen::Index(r)];
+    const double size = std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
+    const bool touches = value - row.lower <= 1e-9 * size || row.upper - value <= 1e-9 * size;
+    if (touches) price_of[row.limit] += std::abs(price);
   }
   std::vector<BindingLimit> binding;
   const auto gain = gain_per_price(aim, portfolio, risk_free);
@@ -116,11 +123,11 @@ std::vector<std::size_t> Allocation::largest(std::size_t count) const {
   return order;
 }
 
-Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free) {
+Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free, const Tags& tags) {
   if (aim.kind == Aim::Kind::equal) {
     const auto n = frontier.estimate().size();
-    auto allocation =
-        evaluate(frontier.estimate(), limits, Eigen::VectorXd::Constant(n, 1.0 / double(n)), aim.text(), risk_free);
+    auto allocation = evaluate(frontier.estimate(), limits, Eigen::VectorXd::Constant(n, 1.0 / double(n)), aim.text(),
+                               risk_free, tags);
     allocation.aim = aim.text();
     return allocation;
   }
@@ -130,7 +137,7 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
 }
 
 Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
-                    const std::string& name, double risk_free) {
+                    const std::string& name, double risk_free, const Tags& tags) {
   estimate.check_for_weights();
   if (weights.size() != estimate.size()) {
     throw InputError(name, fmt::format("{} weights for {} assets", weights.size(), estimate.size()),
@@ -144,7 +151,7 @@ Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen:
   auto allocation = describe(estimate, weights, risk_free);
   allocation.name = name;
   allocation.aim = "given";
-  allocation.violations = violations_of(limits, estimate.assets, weights);
+  allocation.violations = violations_of(limits, estimate.assets, weights, tags);
   return allocation;
 }
 

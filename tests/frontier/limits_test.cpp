@@ -21,11 +21,11 @@ Limits limits_of(const std::vector<const char*>& texts) {
 TEST(Limit, ReadsOneAssetEachRangesAndEqualities) {
   const auto cap = Limit::parse("KELPFARM <= 12%", "food");
   EXPECT_EQ(cap.name, "food");
-  EXPECT_EQ(cap.asset, "KELPFARM");
+  EXPECT_EQ(cap.asset(), "KELPFARM");
   EXPECT_EQ(cap.upper, 0.12);
   EXPECT_FALSE(cap.lower);
   const auto each = Limit::parse("each>=1%");
-  EXPECT_TRUE(each.asset.empty());
+  EXPECT_TRUE(each.asset().empty());
   EXPECT_EQ(each.lower, 0.01);
   const auto range = Limit::parse("5% <= kelpfarm <= 12.5%");
   EXPECT_EQ(range.lower, 0.05);
@@ -42,9 +42,9 @@ TEST(Limit, ReadsOneAssetEachRangesAndEqualities) {
 }
 
 TEST(Limit, QuotesAndPrefixProtectACode) {
-  EXPECT_EQ(Limit::parse("'BB-A <= x' <= 5%").asset, "BB-A <= x");
-  EXPECT_EQ(Limit::parse("asset:each <= 5%").asset, "each");
-  EXPECT_EQ(Limit::parse("asset:'a b' <= 5%").asset, "a b");
+  EXPECT_EQ(Limit::parse("'BB-A <= x' <= 5%").asset(), "BB-A <= x");
+  EXPECT_EQ(Limit::parse("asset:each <= 5%").asset(), "each");
+  EXPECT_EQ(Limit::parse("asset:'a b' <= 5%").asset(), "a b");
 }
 
 TEST(Limit, SaysWhatIsWrongWithATextThatIsNone) {
@@ -58,7 +58,7 @@ TEST(Limit, SaysWhatIsWrongWithATextThatIsNone) {
   EXPECT_THAT(message_of([] { Limit::parse("5% <= KELPFARM >= 1%"); }), HasSubstr("the same end"));
   EXPECT_THAT(message_of([] { Limit::parse("5% = KELPFARM <= 9%"); }), HasSubstr("a range takes"));
   EXPECT_THAT(message_of([] { Limit::parse("'KELPFARM <= 5%"); }), HasSubstr("a quote is not closed"));
-  for (const char* other : {"sector:power <= 30%", "each in sector:power <= 3%", "gross <= 130%", "holdings <= 12%"}) {
+  for (const char* other : {"gross <= 130%", "short <= 20%", "holdings <= 12%", "volatility <= 12%"}) {
     EXPECT_THAT(message_of([&] { Limit::parse(other); }), HasSubstr("is not offered")) << other;
   }
 }

@@ -559,10 +559,67 @@ TEST(Warnings, TooFewReturnsForTheAssetsAreSaid) {
   EXPECT_THAT(said.err, HasSubstr("12 returns for 16 assets: the sample covariance is singular"));
 }
 
+TEST(LimitsOnTags, HoldAndArePricedAndExplained) {
+  const auto frontier = result_of("frontier" + mandate);
+  const std::map<std::string, std::string> sectors = [] {
+    std::map<std::string, std::string> of;
+    std::istringstream file(text_of(demo + "/tags.csv"));
+    std::string line, cell;
+    std::getline(file, line);
+    while (std::getline(file, line)) {
+      std::istringstream cells(line);
+      std::string code;
+      std::getline(cells, code, ',');
+      std::getline(cells, cell, ',');
+      std::getline(cells, of[code], ',');
+    }
+    return of;
+  }();
+  for (const auto& corner : frontier["corners"]) {
+    std::map<std::string, double> totals;
+    for (const auto& [asset, weight] : corner["weights"].items()) {
+      totals[sectors.at(asset)] += weight.get<double>();
+      EXPECT_LE(weight.get<double>(), (sectors.at(asset) == "bonds" ? 0.35 : 0.15) + 1e-9) << asset;
+    }
+    EXPECT_GE(totals["bonds"], 0.15 - 1e-9);
+    EXPECT_LE(totals["bonds"], 0.5 + 1e-9);
+    EXPECT_LE(totals["abroad"], 0.2 + 1e-9);
+    for (const auto& [sector, total] : totals) EXPECT_LE(total, (sector == "bonds" ? 0.5 : 0.3) + 1e-9) << sector;
+  }
+  // The price of a limit is what a point of loosening brings, to first order.
+  const std::string weigh = "weigh" + mandate + " --aim minimum-variance --no-limits --limit ";
+  const auto at = [&](const char* least) {
+    return result_of(weigh + "'sector:power >= " + least + "%' --limit 'each in sector:power <= 25%'")["portfolios"][0];
+  };
+  const double slope = at("40.01")["volatility"].get<double>() - at("39.99")["volatility"].get<double>();
+  double price = 0;
+  const auto chosen = at("40");
+  for (const auto& limit : chosen["binding"]) {
+    if (limit["limit"] == "sector:power >= 40%") price = limit["price_per_point"];
+  }
+  EXPECT_GT(price, 0);
+  EXPECT_NEAR(price, slope / 0.02, 1e-6);
+  EXPECT_THAT(run_tool("frontier" + mandate).out, HasSubstr("sector:bonds off its least"));
+  EXPECT_THAT(run_tool("weigh" + mandate + " --limit 'sector:bonds >= 60%'").err,
+              HasSubstr("sector:bonds would have to be at least 60% and at most 50%"));
+}
+
+TEST(LimitsOnTags, LookUpTheMandatesTagsForAnEstimateFileToo) {
+  const Folder folder;
+  const auto file = (folder / "e.json").string();
+  ASSERT_EQ(run_tool("estimate" + mandate + " --draws 0 --quiet --json " + file).code, 0);
+  const auto direct = result_of("weigh" + mandate + " --aim maximum-sharpe");
+  const auto by_file = result_of("weigh" + mandate + " --aim maximum-sharpe --estimate " + file);
+  EXPECT_NEAR(direct["portfolios"][0]["sharpe"].get<double>(), by_file["portfolios"][0]["sharpe"].get<double>(), 1e-9);
+  const auto without = run_tool("weigh --estimate " + file + " --limit 'sector:power <= 10%'");
+  EXPECT_EQ(without.code, 1);
+  EXPECT_THAT(without.err, HasSubstr("there are no tags. Give a table of them (--tags)"));
+}
+
 TEST(Warnings, ALimitOnAnAssetThatWasLeftOutIsPassedOver) {
-  const auto said = run_tool("frontier" + mandate + " --assets TIDEMILL,BILLFUND,HOLLBOND,KELPFARM,COLDQUAY,AMBERFND");
+  const auto said = run_tool("frontier" + mandate + " --assets TIDEMILL,FERRYLNK,HOLLBOND,KELPFARM,COLDQUAY,AMBERFND");
   EXPECT_EQ(said.code, 0) << said.err;
-  EXPECT_THAT(said.err, HasSubstr("'GALEWORK <= 15%' is passed over: GALEWORK is not among the assets"));
+  EXPECT_THAT(said.err, HasSubstr("'BILLFUND >= 1%' is passed over: BILLFUND is not among the assets"));
 }
 
 }  // namespace

@@ -88,13 +88,14 @@ class Frontier {
   std::optional<std::string> why_no_maximum_sharpe(double risk_free) const;
 
  private:
-  friend Frontier trace_frontier(const Estimate&, const Limits&);
+  friend Frontier trace_frontier(const Estimate&, const Limits&, const Tags&);
   friend Frontier trace_frontier(const Estimate&, const Bounds&);
   struct WeightChange {
     int asset;
     double weight;
   };
-  Portfolio certified(Eigen::VectorXd weights, double lambda) const;
+  Portfolio certified(Eigen::VectorXd weights, double lambda, const Eigen::VectorXd& row_prices) const;
+  Eigen::VectorXd row_prices_at(std::size_t corner, double lambda) const;
   Portfolio between(std::size_t upper, double part) const;
   struct Curve;
   Curve curve_below(std::size_t upper) const;
@@ -105,16 +106,21 @@ class Frontier {
   Eigen::VectorXd top_;
   std::vector<WeightChange> changes_;
   std::vector<std::size_t> changes_end_;
+  // Prices of the budget and the rows at both ends of each corner, where there are rows; above the first corner they
+  // grow by the slope per unit of lambda.
+  std::vector<Eigen::VectorXd> prices_high_, prices_low_;
+  Eigen::VectorXd price_slope_;
 };
 
 /// Traces the whole efficient frontier.
+/// @param tags what limits on tags, scopes and averages look up
 /// @throws InputError for an estimate that doesn't fit together, a limit on an unknown asset, or a covariance that is
 ///         found not to be positive semidefinite
 /// @throws InfeasibleLimits when the limits cannot all hold
 /// @throws UncertifiedAnswer when rounding defeats the solver; nothing uncertified is returned
-Frontier trace_frontier(const Estimate& estimate, const Limits& limits);
+Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Tags& tags = {});
 
-/// The same from ranges of weights; lower ends finite, and weights within them can sum to 1.
+/// The same from ranges of weights and rows; lower ends finite, and weights within them can sum to 1.
 Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds);
 
 }  // namespace inchtide

@@ -1,8 +1,13 @@
 #pragma once
-/// Allocation rules in plain inequalities, and the range of weights that they leave to each asset.
+/// Allocation rules in plain inequalities, and what they leave to the weights: a range for each asset, and rows that
+/// tie several assets together.
 ///
-///     KELPFARM <= 12%          one asset          5% <= KELPFARM <= 12%    a range
-///     each >= 1%               every asset        HOLLBOND = 20%           an equality
+///     KELPFARM <= 12%            one asset            5% <= KELPFARM <= 12%       a range
+///     each >= 1%                 every asset          HOLLBOND = 20%              an equality
+///     sector:power <= 30%        a tag's total        every sector <= 30%         one limit a value of a tag
+///     each in sector:power <= 8%, each outside sector:bonds <= 15%                a scope
+///     sector:power <= 2 * sector:food                 in terms of another, asset or tag
+///     average:yield >= 2.5       the weighted average of a column of figures, in its own unit
 ///
 /// All limits hold together; none overrides another. The budget is 100%. Unless a limit gives an asset a lower end, it
 /// is held long only (at least 0%).
@@ -20,15 +25,37 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/tags.hpp"
+
 namespace inchtide {
 
-/// One rule with a name. It bounds the weight of one asset, or of each.
+/// One rule with a name.
 struct Limit {
-  std::string name;             ///< the manager's name for it, or its text
-  std::string text;             ///< as written
-  std::string asset;            ///< the asset it bounds, or empty for every asset
-  std::optional<double> lower;  ///< fraction of wealth
-  std::optional<double> upper;  ///< fraction of wealth
+  enum class Kind {
+    each,    ///< the weight of every asset, or of those in or outside a scope
+    every,   ///< the total of each value of a tag
+    total,   ///< a sum of terms
+    average  ///< the weighted average of a tag's figures
+  };
+  /// `factor` times the weight of an asset, or the total of a tag's value.
+  struct Term {
+    double factor = 1;
+    std::string tag;    ///< empty for an asset
+    std::string value;  ///< the asset's code, or the tag's value
+  };
+
+  std::string name;  ///< the manager's name for it, or its text
+  std::string text;  ///< as written
+  Kind kind = Kind::each;
+  std::vector<Term> terms;      ///< of a total
+  std::string tag;              ///< of `every` and `average`
+  std::optional<Term> scope;    ///< of `each`
+  bool outside = false;         ///< `each` counts those outside the scope
+  std::optional<double> lower;  ///< fraction of wealth; of an average in its unit
+  std::optional<double> upper;
+
+  /// The asset that it bounds, where it bounds a single one; else empty.
+  std::string asset() const;
 
   /// Reads a limit. Names ignore case; quotes protect a code with other characters (`'BB-A' <= 5%`), and `asset:each`
   /// one that reads like a keyword.
@@ -40,30 +67,41 @@ struct Limit {
 
 using Limits = std::vector<Limit>;
 
-/// The range of weights of each asset of a list, and the limit that set each end.
+/// lower <= coefficients'w <= upper.
+struct LimitRow {
+  int limit = 0;      ///< its position in the limits
+  std::string label;  ///< what it is about: "sector:power"
+  Eigen::VectorXd coefficients;
+  double lower = 0, upper = 0;  ///< infinite where there is no end
+};
+
+/// What limits leave to the weights: the range of each asset and the limit that set each end, and rows.
 struct Bounds {
   Eigen::VectorXd lower;                      ///< finite
   Eigen::VectorXd upper;                      ///< infinite where no limit sets it
   std::vector<int> lower_limit, upper_limit;  ///< position in the limits, -1 where none
+  std::vector<LimitRow> rows;
 
   /// No limit: long only, up to the whole budget, for `assets` assets.
   static Bounds long_only(Eigen::Index assets);
 };
 
-/// Works out the ranges, and whether weights within them can sum to the budget of 1.
-/// @throws InputError when a limit names an unknown asset (with the nearest known one)
+/// Works out ranges and rows, and whether weights within them can sum to the budget of 1.
+/// @param tags what limits on tags, scopes and averages look up
+/// @throws InputError when a limit names an unknown asset, tag or value (with the nearest known one), or a figure that
+///         an average needs is missing (naming the asset)
 /// @throws InfeasibleLimits when they cannot all hold, naming a set of them of which none can be dropped
-Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets);
+Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, const Tags& tags = {});
 
-/// How far weights break a limit: its name, the asset and by how much.
+/// How far weights break a limit: its name, the asset or total, and by how much.
 struct Violation {
   std::string limit;
-  std::string asset;
-  double by = 0;  ///< fraction of wealth, positive
+  std::string asset;  ///< or what a row is about
+  double by = 0;      ///< fraction of wealth (of an average in its unit), positive
 };
 
 /// The limits that `weights` break by more than `tolerance`, long-only and budget (named so) included.
 std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
-                                     const Eigen::VectorXd& weights, double tolerance = 1e-9);
+                                     const Eigen::VectorXd& weights, const Tags& tags = {}, double tolerance = 1e-9);
 
 }  // namespace inchtide

@@ -9,13 +9,14 @@
 namespace inchtide {
 
 /// How far weights w are from satisfying the conditions under which they minimise  1/2 w'Sw - lambda m'w  within their
-/// limits (Karush-Kuhn-Tucker): with the gradient g = Sw - lambda m, a price y of the budget and a price z_i of each
-/// bound, g = y 1 + z, z_i >= 0 only at a lower bound, z_i <= 0 only at an upper bound. S being positive semidefinite,
-/// these conditions are enough, so small residuals prove the weights optimal.
+/// limits (Karush-Kuhn-Tucker): with the gradient g = Sw - lambda m, a price y of the budget, a price e_r of each row
+/// a_r and a price z_i of each bound, g = y 1 + sum e_r a_r + z, with z_i >= 0 only at a lower bound, z_i <= 0 only at
+/// an upper bound, and e_r likewise at the ends of its row. S being positive semidefinite, these conditions are enough,
+/// so small residuals prove the weights optimal.
 struct Certificate {
-  double limit_violation = 0;  ///< worst breach of a bound or the budget, in weight
-  double stationarity = 0;     ///< worst |g - y - z|, relative to the largest entry of Sw and lambda m (or to 1e-4 of
-                               ///< the terms that cancel in Sw, where a portfolio has next to no variance)
+  double limit_violation = 0;  ///< worst breach of a bound, the budget (in weight) or a row (over its largest entry)
+  double stationarity = 0;  ///< worst |g - y - sum e_r a_r - z|, relative to the largest entry of Sw and lambda m (or
+                            ///< to 1e-4 of the terms that cancel in Sw, where a portfolio has next to no variance)
   double complementarity = 0;  ///< worst |z_i| x distance to its bound, relative likewise
 
   double worst() const;
@@ -29,6 +30,7 @@ struct Portfolio {
   double expected_return = 0;  ///< m'w, per year
   double volatility = 0;       ///< sqrt(w'Sw), per year
   double lambda = 0;           ///< half the slope of variance against expected return: d(variance)/d(return) / 2
+  Eigen::VectorXd row_prices;  ///< of the budget and of each row of the limits, where there are rows; else empty
   Certificate certificate;
 
   /// (expected return - risk-free) / volatility.
@@ -38,17 +40,21 @@ struct Portfolio {
 /// Prices of the budget and of the bounds at weights that are optimal for `lambda`.
 struct BoundPrices {
   double budget = 0;      ///< y, in variance / 2 per unit of weight
+  Eigen::VectorXd row;    ///< e of each row of the limits: positive at its lower end, negative at its upper one
   Eigen::VectorXd bound;  ///< z: what loosening the bound that binds would take off variance / 2 - lambda m'w; 0 where
                           ///< none binds. Positive at a lower bound, negative at an upper one.
 };
 
 /// Bounds count as binding within 1e-9 of weight. Where every asset is at a bound (a vertex), the price of the budget
 /// isn't unique: each bound's price is then the least one, which is what loosening that bound alone brings.
+/// @param row_prices of the budget and each row, where the limits have rows: prices that prove the weights optimal
 BoundPrices bound_prices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
-                         const Eigen::VectorXd& weights, double lambda);
+                         const Eigen::VectorXd& weights, double lambda, const Eigen::VectorXd& row_prices = {});
 
-/// Measures the conditions afresh from weights, covariance and bounds; it uses nothing that the solver kept.
+/// Measures the conditions afresh from weights, covariance and limits. Without rows it uses nothing that the solver
+/// kept; with rows their prices are part of the proof, and any that satisfy the conditions prove it.
+/// @param row_prices of the budget and each row, where the limits have rows
 Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
-                    const Eigen::VectorXd& weights, double lambda);
+                    const Eigen::VectorXd& weights, double lambda, const Eigen::VectorXd& row_prices = {});
 
 }  // namespace inchtide

@@ -56,15 +56,16 @@ struct Allocation {
 };
 
 /// Chooses a portfolio on the frontier, or equal weights (which don't look at limits; those they break are listed).
-/// @param limits those that the frontier was traced under, for their names
+/// @param limits those that the frontier was traced under, for their names; @param tags likewise
 /// @param risk_free fraction per year
 /// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
-Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free);
+Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
+                  const Tags& tags = {});
 
 /// Figures of given weights.
 /// @param weights one an asset of the estimate; their sum needn't be 1
 /// @throws InputError when the count differs or a weight isn't finite
 Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
-                    const std::string& name, double risk_free);
+                    const std::string& name, double risk_free, const Tags& tags = {});
 
 }  // namespace inchtide

@@ -1,0 +1,333 @@
+// Limits that tie several assets together: reading them, tracing under them, proofs and prices, against enumeration.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/frontier/frontier.hpp"
+#include "inchtide/weights/allocation.hpp"
+#include "support/messages.hpp"
+#include "support/problems.hpp"
+
+namespace inchtide {
+namespace {
+
+using test::LongMatrix;
+using test::LongVector;
+using test::message_of;
+using testing::AllOf;
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+const std::vector<std::string> assets = {"TIDEMILL", "GALEWORK", "KELPFARM", "OYSTERCO", "HOLLBOND"};
+
+Tags tags() {
+  Tags tags;
+  tags.columns = {"sector", "yield", "name"};
+  tags.assets = assets;
+  tags.rows = {{"power", "2.1", "Tide Mill"},
+               {"power", "0.4", "Gale Works"},
+               {"food", "3.5", "Kelp Farm"},
+               {"food", "1.0", "Oyster Co"},
+               {"bonds", "4.0", "Bonds"}};
+  return tags;
+}
+
+Limits limits_of(const std::vector<std::string>& texts) {
+  Limits limits;
+  for (const auto& text : texts) limits.push_back(Limit::parse(text));
+  return limits;
+}
+
+Bounds bounds_under(const std::vector<std::string>& texts) {
+  return bounds_of(limits_of(texts), assets, tags());
+}
+
+// ---- reading --------------------------------------------------------------------------------------------------------
+
+TEST(RowLimits, TotalsOfTagsAreRows) {
+  const auto bounds = bounds_under({"Sector:Power <= 30%", "10% <= sector:food <= 40%", "every sector <= 60%"});
+  ASSERT_EQ(bounds.rows.size(), 5u);
+  EXPECT_THAT(bounds.rows[0].coefficients, ElementsAre(1, 1, 0, 0, 0));
+  EXPECT_EQ(bounds.rows[0].upper, 0.3);
+  EXPECT_TRUE(std::isinf(bounds.rows[0].lower));
+  EXPECT_EQ(bounds.rows[0].label, "Sector:Power");
+  EXPECT_EQ(bounds.rows[1].lower, 0.1);
+  EXPECT_EQ(bounds.rows[4].label, "sector:bonds");
+  EXPECT_EQ(bounds.rows[4].limit, 2);
+  EXPECT_EQ(bounds.upper.minCoeff(), INFINITY) << "single assets are left alone";
+}
+
+TEST(RowLimits, ScopesBoundSomeOfTheAssets) {
+  const auto in = bounds_under({"each in sector:power <= 20%"}),
+             outside = bounds_under({"each outside sector:bonds <= 50%"});
+  EXPECT_THAT(in.upper, ElementsAre(0.2, 0.2, INFINITY, INFINITY, INFINITY));
+  EXPECT_THAT(outside.upper, ElementsAre(0.5, 0.5, 0.5, 0.5, INFINITY));
+  EXPECT_TRUE(in.rows.empty());
+}
+
+TEST(RowLimits, OneCanBeInTermsOfAnother) {
+  const auto bounds =
+      bounds_under({"sector:power <= 2 * sector:food", "KELPFARM = OYSTERCO", "0.5 * HOLLBOND >= KELPFARM"});
+  EXPECT_THAT(bounds.rows[0].coefficients, ElementsAre(1, 1, -2, -2, 0));
+  EXPECT_EQ(bounds.rows[0].upper, 0);
+  EXPECT_THAT(bounds.rows[1].coefficients, ElementsAre(0, 0, 1, -1, 0));
+  EXPECT_EQ(bounds.rows[1].lower, 0);
+  EXPECT_EQ(bounds.rows[1].upper, 0);
+  EXPECT_THAT(bounds.rows[2].coefficients, ElementsAre(0, 0, -1, 0, 0.5));
+  EXPECT_EQ(bounds.rows[2].lower, 0);
+}
+
+TEST(RowLimits, AveragesAreInTheUnitOfTheirColumn) {
+  const auto bounds = bounds_under({"average:yield >= 2.5"});
+  EXPECT_THAT(bounds.rows[0].coefficients, ElementsAre(2.1, 0.4, 3.5, 1.0, 4.0));
+  EXPECT_EQ(bounds.rows[0].lower, 2.5);
+}
+
+TEST(RowLimits, WhatIsWrongIsNamed) {
+  const auto complaint = [](const char* text) { return message_of([&] { bounds_under({text}); }); };
+  EXPECT_THAT(complaint("sektor:power <= 30%"), HasSubstr("the tags have no column 'sektor'. Did you mean 'sector'?"));
+  EXPECT_THAT(complaint("sector:powr <= 30%"), HasSubstr("no asset has sector 'powr'. Did you mean 'power'?"));
+  EXPECT_THAT(complaint("every sectr <= 30%"), HasSubstr("Did you mean 'sector'?"));
+  EXPECT_THAT(complaint("every sector:power <= 30%"), HasSubstr("names no tag"));
+  EXPECT_THAT(complaint("sector:power <= 30"), HasSubstr("Write 30% or 3000%"));
+  EXPECT_THAT(complaint("each inside sector:power <= 30%"), HasSubstr("is not a scope"));
+  EXPECT_THAT(complaint("each in power <= 30%"), HasSubstr("'power' is not a tag's value"));
+  EXPECT_THAT(complaint("x * sector:power <= 30%"), HasSubstr("'x' is not a factor"));
+  EXPECT_THAT(complaint("sector: <= 30%"), HasSubstr("'sector:' is half a name"));
+  EXPECT_THAT(complaint("average:name >= 2"), HasSubstr("the name of TIDEMILL is 'Tide Mill', no figure"));
+  EXPECT_THAT(complaint("average:yield >= 2.5%"), HasSubstr("'2.5%' is not a figure"));
+  EXPECT_THAT(complaint("gross <= 130%"), HasSubstr("a limit on 'gross' is not offered"));
+  EXPECT_THAT(message_of([] { bounds_of(limits_of({"sector:power <= 30%"}), assets); }),
+              HasSubstr("there are no tags"));
+}
+
+TEST(RowLimits, ConflictsComeWithFiguresAndNoMemberTooMany) {
+  const auto conflict = [](const std::vector<std::string>& texts) {
+    try {
+      bounds_under(texts);
+    } catch (const InfeasibleLimits& error) {
+      // None can be dropped: without any one of them the rest hold.
+      for (std::size_t k = 0; k < error.conflict.size(); ++k) {
+        auto rest = error.conflict;
+        rest.erase(rest.begin() + std::ptrdiff_t(k));
+        EXPECT_NO_THROW(bounds_under(rest)) << texts[0];
+      }
+      return std::string(error.what());
+    }
+    return std::string();
+  };
+  EXPECT_THAT(conflict({"each <= 30%", "sector:power >= 70%", "HOLLBOND >= 1%"}),
+              AllOf(HasSubstr("'each <= 30%', 'sector:power >= 70%'"),
+                    HasSubstr("sector:power would have to be at least 70%, the ranges of its assets allow 60%")));
+  EXPECT_THAT(conflict({"sector:power <= 30%", "sector:food <= 30%", "HOLLBOND <= 35%", "each >= 1%"}),
+              HasSubstr("'sector:power <= 30%', 'sector:food <= 30%', 'HOLLBOND <= 35%'"));
+  EXPECT_THAT(conflict({"average:yield >= 3.8", "HOLLBOND <= 50%"}),
+              HasSubstr("average:yield would have to be at least 3.8"));
+  EXPECT_THAT(conflict({"sector:power >= 60%", "sector:food >= 60%"}), HasSubstr("they miss by 20%"));
+  EXPECT_THAT(conflict({"sector:power >= 60%", "10% <= sector:power <= 50%"}),
+              HasSubstr("sector:power would have to be at least 60% and at most 50%"));
+  EXPECT_EQ(conflict({"sector:power >= 60%", "sector:food >= 40%"}), "");
+}
+
+// ---- tracing --------------------------------------------------------------------------------------------------------
+
+struct Rowed {
+  test::Problem problem;
+  std::string text;
+};
+
+// A random problem with rows: totals, differences and averages, with ends that some random weights satisfy.
+Rowed random_rowed(std::mt19937_64& random, int n, int rows) {
+  const auto pick = [&](int below) { return int(random() % std::uint64_t(below)); };
+  const test::Traits traits{pick(3) == 0, pick(3) == 0, pick(3) == 0, pick(4) == 0, pick(2) == 0};
+  Rowed rowed{test::random_problem(random, n, traits), ""};
+  auto& bounds = rowed.problem.bounds;
+  // Weights that hold: between the bounds, summing to 1.
+  Eigen::VectorXd inside = bounds.lower;
+  double rest = 1 - inside.sum();
+  for (int round = 0; rest > 1e-15 && round < 100; ++round) {
+    const int i = pick(n);
+    const double more = std::min({rest, bounds.upper[i] - inside[i], rest * (1 + pick(4)) / 4});
+    inside[i] += more;
+    rest -= more;
+  }
+  for (int i = 0; i < n && rest > 0; ++i) {
+    const double more = std::min(rest, bounds.upper[i] - inside[i]);
+    inside[i] += more;
+    rest -= more;
+  }
+  for (int r = 0; r < rows; ++r) {
+    LimitRow row{r, "row", Eigen::VectorXd::Zero(n), -INFINITY, INFINITY};
+    for (int i = 0; i < n; ++i) {
+      const int kind = pick(4);
+      row.coefficients[i] = kind == 0 ? 0 : kind == 1 ? -1 : traits.integers ? 1 : kind == 2 ? 1 : 0.5 + 0.25 * pick(6);
+    }
+    const double value = row.coefficients.dot(inside);
+    const int ends = pick(5);
+    const double slack = 0.1 * pick(3);  // often none: the row touches where other things meet
+    if (ends != 0) row.upper = value + slack;
+    if (ends < 2) row.lower = value - 0.05 * pick(3);
+    if (ends == 4) row.lower = row.upper = value;
+    bounds.rows.push_back(row);
+  }
+  if (rows > 1 && pick(4) == 0) {  // a redundant one
+    bounds.rows.back() = bounds.rows.front();
+    bounds.rows.back().coefficients *= 2;
+    bounds.rows.back().lower *= 2;
+    bounds.rows.back().upper *= 2;
+  }
+  return rowed;
+}
+
+// The least 1/2 w'Sw - lambda m'w by trying every combination of assets free or at a bound and rows slack or at an end.
+long double least_by_enumeration(const test::Problem& problem, double lambda) {
+  const auto n = problem.estimate.size(), p = Eigen::Index(problem.bounds.rows.size());
+  const LongMatrix s = problem.estimate.covariance.matrix().cast<long double>();
+  const LongVector m = problem.estimate.expected_return.cast<long double>();
+  const auto& bounds = problem.bounds;
+  long combinations = 1;
+  for (Eigen::Index i = 0; i < n + p; ++i) combinations *= 3;
+  long double best = INFINITY;
+  for (long code = 0; code < combinations; ++code) {
+    // Unknown: w, the budget's price, a price a row.
+    LongMatrix a = LongMatrix::Zero(n + 1 + p, n + 1 + p);
+    LongVector b = LongVector::Zero(n + 1 + p);
+    long rest = code;
+    bool sensible = true;
+    for (Eigen::Index i = 0; i < n; ++i, rest /= 3) {
+      if (rest % 3 == 0) {
+        a.row(i).head(n) = s.row(i);
+        a(i, n) = -1;
+        for (Eigen::Index r = 0; r < p; ++r) a(i, n + 1 + r) = -bounds.rows[std::size_t(r)].coefficients[i];
+        b[i] = lambda * m[i];
+      } else {
+        const double end = rest % 3 == 1 ? bounds.lower[i] : bounds.upper[i];
+        sensible = sensible && std::isfinite(end);
+        a(i, i) = 1;
+        b[i] = sensible ? end : 0;
+      }
+      a(n, i) = 1;
+    }
+    b[n] = 1;
+    for (Eigen::Index r = 0; r < p; ++r, rest /= 3) {
+      const auto& row = bounds.rows[std::size_t(r)];
+      if (rest % 3 == 0) {
+        a(n + 1 + r, n + 1 + r) = 1;  // no price
+        continue;
+      }
+      const double end = rest % 3 == 1 ? row.lower : row.upper;
+      sensible = sensible && std::isfinite(end);
+      for (Eigen::Index i = 0; i < n; ++i) a(n + 1 + r, i) = row.coefficients[i];
+      b[n + 1 + r] = sensible ? end : 0;
+    }
+    if (!sensible) continue;
+    const auto solved = test::solution(a, b);
+    if (!solved) continue;
+    const LongVector w = solved->head(n);
+    bool fits = std::abs(w.sum() - 1) < 1e-11L;
+    for (Eigen::Index i = 0; i < n; ++i)
+      fits = fits && w[i] > bounds.lower[i] - 1e-11 && w[i] < bounds.upper[i] + 1e-11;
+    for (const auto& row : bounds.rows) {
+      const auto value = row.coefficients.cast<long double>().dot(w);
+      fits = fits && value > row.lower - 1e-11 && value < row.upper + 1e-11;
+    }
+    if (fits) best = std::min(best, w.dot(test::product(s, w).col(0)) / 2 - lambda * m.dot(w));
+  }
+  return best;
+}
+
+TEST(RowLimits, RandomProblemsAgreeWithTryingEveryActiveSet) {
+  std::mt19937_64 random(41);
+  int compared = 0;
+  for (int round = 0; round < 60; ++round) {
+    const auto [problem, text] = random_rowed(random, 2 + int(random() % 4), 1 + int(random() % 2));
+    const auto frontier = trace_frontier(problem.estimate, problem.bounds);
+    std::vector<Portfolio> portfolios{frontier.minimum_variance()};
+    if (frontier.corners().size() > 1) {
+      const double top = frontier.corners().front().expected_return, bottom = frontier.corners().back().expected_return;
+      portfolios.push_back(frontier.at_return(0.37 * top + 0.63 * bottom));
+      portfolios.push_back(frontier.corner(0));
+    }
+    for (const auto& portfolio : portfolios) {
+      const auto& w = portfolio.weights;
+      const double objective = w.dot(problem.estimate.covariance.product(w)) / 2 -
+                               portfolio.lambda * problem.estimate.expected_return.dot(w);
+      const double least = double(least_by_enumeration(problem, portfolio.lambda));
+      if (std::isinf(least)) continue;  // every combination was singular
+      EXPECT_NEAR(objective, least, 1e-9 * (1 + std::abs(least))) << round;
+      ++compared;
+    }
+  }
+  EXPECT_GT(compared, 100);
+}
+
+TEST(RowLimits, EveryCornerAndSegmentOfRandomProblemsIsCertified) {
+  std::mt19937_64 random(42);
+  int corners = 0;
+  for (int round = 0; round < 400; ++round) {
+    const auto [problem, text] = random_rowed(random, 1 + int(random() % 40), 1 + int(random() % 6));
+    const auto frontier = trace_frontier(problem.estimate, problem.bounds);
+    const auto& all = frontier.corners();
+    for (std::size_t k = 0; k < all.size(); ++k, ++corners) {
+      EXPECT_TRUE(frontier.corner(k).certificate.holds()) << round;
+      if (k == 0) continue;
+      EXPECT_LT(all[k].expected_return, all[k - 1].expected_return);
+      EXPECT_LE(all[k].volatility, all[k - 1].volatility * (1 + 1e-12));
+      EXPECT_TRUE(frontier.at_return((all[k].expected_return + all[k - 1].expected_return) / 2).certificate.holds());
+    }
+  }
+  EXPECT_GT(corners, 1000);
+}
+
+TEST(RowLimits, ARowThatNeverBindsChangesNothing) {
+  std::mt19937_64 random(43);
+  for (int round = 0; round < 20; ++round) {
+    auto problem = test::random_problem(random, 12, {});
+    const auto without = trace_frontier(problem.estimate, problem.bounds);
+    problem.bounds.rows.push_back({0, "all", Eigen::VectorXd::Ones(12), 0.5, 1.5});
+    const auto with = trace_frontier(problem.estimate, problem.bounds);
+    ASSERT_EQ(with.corners().size(), without.corners().size());
+    for (std::size_t k = 0; k < with.corners().size(); ++k) {
+      EXPECT_LT((with.weights(k) - without.weights(k)).cwiseAbs().maxCoeff(), 1e-10);
+    }
+  }
+}
+
+TEST(RowLimits, PricesAreWhatLooseningBrings) {
+  std::mt19937_64 random(44);
+  Eigen::VectorXd m(5);
+  m << 0.09, 0.11, 0.05, 0.07, 0.03;
+  Eigen::MatrixXd x(40, 5);
+  std::normal_distribution<double> normal;
+  for (auto& value : x.reshaped()) value = normal(random);
+  const Eigen::MatrixXd s = 0.03 / 40 * test::product(x.transpose(), x);
+  auto estimate = test::estimate_of(m, s);
+  estimate.assets = assets;
+  const auto volatility_with = [&](double power) {
+    const auto limits = limits_of({fmt::format("sector:power >= {}%", 100 * power), "each >= 2%"});
+    return choose(trace_frontier(estimate, limits, tags()), limits, Aim::parse("minimum-variance", ""), 0, tags());
+  };
+  const auto at = volatility_with(0.6);
+  ASSERT_EQ(at.binding.size(), 1u);
+  EXPECT_EQ(at.binding[0].limit, "sector:power >= 60%");
+  constexpr double step = 1e-4;
+  const double slope = (volatility_with(0.6 + step).volatility - volatility_with(0.6 - step).volatility) / (2 * step);
+  EXPECT_NEAR(*at.binding[0].price_per_point, 0.01 * slope, 1e-8);
+}
+
+TEST(RowLimits, ViolationsOfGivenWeightsNameTheTotal) {
+  const auto found = violations_of(limits_of({"sector:power <= 30%", "average:yield >= 2"}), assets,
+                                   (Eigen::VectorXd(5) << 0.3, 0.3, 0.2, 0.2, 0).finished(), tags());
+  ASSERT_EQ(found.size(), 2u);
+  EXPECT_EQ(found[0].asset, "sector:power");
+  EXPECT_NEAR(found[0].by, 0.3, 1e-15);
+  EXPECT_EQ(found[1].asset, "average:yield");
+  EXPECT_NEAR(found[1].by, 2 - (0.3 * 2.1 + 0.3 * 0.4 + 0.2 * 3.5 + 0.2), 1e-12);
+}
+
+}  // namespace
+}  // namespace inchtide
