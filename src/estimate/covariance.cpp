@@ -148,27 +148,4 @@ Eigen::MatrixXd Covariance::matrix() const {
   return (full + full.transpose()) / 2;
 }
 
-Covariance Covariance::with_riskless(Eigen::Index more) const {
-  const auto n = size();
-  Covariance result;
-  result.diagonal_ = Eigen::VectorXd::Zero(n + more);
-  result.diagonal_.head(n) = diagonal_;
-  if (is_dense()) {
-    auto matrix = std::make_shared<Eigen::MatrixXd>(Eigen::MatrixXd::Zero(n + more, n + more));
-    matrix->topLeftCorner(n, n) = *matrix_;
-    result.matrix_ = std::move(matrix);
-    return result;
-  }
-  const auto extended = [&](const Eigen::MatrixXd& rows) {
-    Eigen::MatrixXd wider = Eigen::MatrixXd::Zero(n + more, rows.cols());
-    wider.topRows(n) = rows;
-    return wider;
-  };
-  result.loadings_ = extended(loadings_);
-  result.scaled_loadings_ = extended(scaled_loadings_);
-  result.factor_covariance_ = factor_covariance_;
-  result.specific_variance_ = extended(specific_variance_);
-  return result;
-}
-
 }  // namespace inchtide

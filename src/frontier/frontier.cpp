@@ -61,19 +61,48 @@ PathProblem path_problem(const Estimate& estimate, const Bounds& bounds, const S
   return {estimate.covariance, bounds.lower, bounds.upper, Eigen::MatrixXd::Ones(1, n)};
 }
 
-/// No corner is handed out that breaks its limits. (Its optimality is certified when it is asked for.)
-void check_limits(const Bounds& bounds, const Eigen::VectorXd& weights, double lambda) {
-  double breach =
-      std::max({std::abs(weights.sum() - 1), (bounds.lower - weights).maxCoeff(), (weights - bounds.upper).maxCoeff()});
-  for (const auto& row : bounds.rows) {
-    const double value = row.coefficients.dot(weights), size = row.coefficients.cwiseAbs().maxCoeff();
-    breach =
-        std::max({breach, (row.lower - value) / std::max(size, 1e-300), (value - row.upper) / std::max(size, 1e-300)});
+/// No corner is handed out that breaks its limits. (Its optimality is certified when it is asked for.) Sums follow the
+/// weights that change, so that a corner costs no more than its changes.
+class LimitCheck {
+ public:
+  LimitCheck(const Bounds& bounds, Eigen::VectorXd weights) : bounds_(bounds), weights_(std::move(weights)) {
+    const auto p = Eigen::Index(bounds.rows.size());
+    rows_.resize(p + 1, weights_.size());
+    rows_.row(0).setOnes();
+    lower_ = upper_ = Eigen::VectorXd::Ones(p + 1);
+    for (Eigen::Index r = 0; r < p; ++r) {
+      const auto& row = bounds.rows[std::size_t(r)];
+      const double size = std::max(row.coefficients.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
+      rows_.row(r + 1) = row.coefficients / size;
+      lower_[r + 1] = row.lower / size;
+      upper_[r + 1] = row.upper / size;
+    }
+    sums_ = rows_ * weights_;
+    breach_ = std::max((bounds.lower - weights_).maxCoeff(), (weights_ - bounds.upper).maxCoeff());
   }
-  if (breach > 1e-9) {
-    throw UncertifiedAnswer(fmt::format("The corner at lambda {} breaks its limits by {:.1e}", lambda, breach));
+
+  void change(Eigen::Index asset, double weight) {
+    sums_ += (weight - weights_[asset]) * rows_.col(asset);
+    weights_[asset] = weight;
+    breach_ = std::max({breach_, bounds_.lower[asset] - weight, weight - bounds_.upper[asset]});
   }
-}
+
+  void corner_at(double lambda) const {
+    const double breach = std::max({breach_, (lower_ - sums_).maxCoeff(), (sums_ - upper_).maxCoeff()});
+    if (breach > 1e-9) {
+      throw UncertifiedAnswer(fmt::format("The corner at lambda {} breaks its limits by {:.1e}", lambda, breach));
+    }
+  }
+
+  const Eigen::VectorXd& weights() const { return weights_; }
+
+ private:
+  const Bounds& bounds_;
+  Eigen::VectorXd weights_;
+  Eigen::MatrixXd rows_;  // the budget's first; each of size 1
+  Eigen::VectorXd lower_, upper_, sums_;
+  double breach_ = 0;  // of any single weight so far
+};
 
 }  // namespace
 
@@ -109,8 +138,7 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   q.head(n) = estimate.expected_return.array() - best;
   const auto vertex = best_vertex(rows, q.head(n));
   if (!vertex.feasible) throw InfeasibleLimits("The limits cannot all hold", {});
-  PathProblem problem{estimate.covariance.with_riskless(p), Eigen::VectorXd(n + p), Eigen::VectorXd(n + p),
-                      Eigen::MatrixXd(p, n + p)};
+  PathProblem problem{estimate.covariance, Eigen::VectorXd(n + p), Eigen::VectorXd(n + p), Eigen::MatrixXd(p, n + p)};
   problem.lower << rows.lower, rows.row_lower;
   problem.upper << rows.upper, rows.row_upper;
   problem.rows << rows.rows, -Eigen::MatrixXd::Identity(p, p);
@@ -129,7 +157,7 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
   frontier.estimate_ = estimate;
   frontier.bounds_ = bounds;
   frontier.top_ = path.top.head(n);
-  Eigen::VectorXd weights = frontier.top_;
+  LimitCheck check(bounds, frontier.top_);
   std::size_t change = 0;
   // The path's budget price is for returns measured from the best one.
   const auto shifted = [best = best](Eigen::VectorXd prices, double lambda) {
@@ -140,13 +168,13 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
     for (; change < corner.changes_end; ++change) {
       const auto& [asset, weight] = path.changes[change];
       if (asset >= n) continue;
-      weights[asset] = weight;
+      check.change(asset, weight);
       frontier.changes_.push_back({asset, weight});
     }
-    check_limits(bounds, weights, corner.lambda_high);
+    check.corner_at(corner.lambda_high);
     frontier.changes_end_.push_back(frontier.changes_.size());
-    frontier.corners_.push_back(
-        {estimate.expected_return.dot(weights), std::sqrt(corner.variance), corner.lambda_high, corner.lambda_low});
+    frontier.corners_.push_back({estimate.expected_return.dot(check.weights()), std::sqrt(corner.variance),
+                                 corner.lambda_high, corner.lambda_low});
     if (bounds.rows.empty()) continue;
     const double high = std::isinf(corner.lambda_high) ? corner.lambda_low : corner.lambda_high;
     frontier.prices_high_.push_back(

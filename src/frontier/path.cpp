@@ -32,14 +32,30 @@ constexpr int events_between_refreshes = 64;
 
 }  // namespace
 
-PathSolver::PathSolver(PathProblem problem) : problem_(std::move(problem)) {
+PathSolver::PathSolver(PathProblem problem) : problem_(std::move(problem)), risky_(int(problem_.covariance.size())) {
   blas::use_one_thread();
-  const auto n = problem_.covariance.size();
+  const auto n = problem_.lower.size();
   at_.assign(std::size_t(n), At::lower);
   locked_.assign(std::size_t(n), 0);
   place_.assign(std::size_t(n), -1);
   y_ = Eigen::VectorXd::Zero(problem_.rows.rows());
   z_ = dg_ = dz_ = step_to_ = Eigen::VectorXd::Zero(n);
+}
+
+Eigen::VectorXd PathSolver::risk_of(const Eigen::VectorXd& weights) const {
+  if (risky_ == weights.size()) return problem_.covariance.product(weights);
+  Eigen::VectorXd risk = Eigen::VectorXd::Zero(weights.size());
+  risk.head(risky_) = problem_.covariance.product(weights.head(risky_));
+  return risk;
+}
+
+void PathSolver::copy_column(int asset, double* out) const {
+  std::fill(out + risky_, out + count(), 0.0);
+  if (asset < risky_) {
+    problem_.covariance.copy_column(asset, out);
+  } else {
+    std::fill(out, out + risky_, 0.0);
+  }
 }
 
 void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic) {
@@ -57,7 +73,7 @@ void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>
     free_.push_back(i);
     at_[std::size_t(i)] = At::free;
   }
-  g_ = problem_.covariance.product(w_);
+  g_ = risk_of(w_);
   row_sums_ = problem_.rows * w_;
   rebuild_system();
 }
@@ -335,7 +351,7 @@ bool PathSolver::enter(int asset, const Eigen::VectorXd& q) {
 /// What freeing `asset` adds to the system: S_jj - c' K^-1 c, with c its column of the system K.
 PathSolver::Border PathSolver::border_by(int asset) const {
   const Eigen::VectorXd column = bordering_column(asset);
-  const double own = problem_.covariance.variance(asset);
+  const double own = variance(asset);
   Border border{solve(column), 0, 0};
   border.curvature = own - column.dot(border.solved);
   border.scale = own + column.cwiseProduct(border.solved).cwiseAbs().sum();
@@ -380,10 +396,10 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
     free_[std::size_t(place)] = asset;
     place_[std::size_t(asset)] = place;
     at_[std::size_t(asset)] = At::free;
-    problem_.covariance.copy_column(asset, panel_.col(place).data());
+    copy_column(asset, panel_.col(place).data());
     rebuild_system();
   }
-  g_ = problem_.covariance.product(w_);
+  g_ = risk_of(w_);
   return room > no_move;
 }
 
@@ -391,7 +407,7 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
 /// afresh.
 void PathSolver::refresh(const Eigen::VectorXd& q) {
   const int p = row_count();
-  g_ = problem_.covariance.product(w_);
+  g_ = risk_of(w_);
   Eigen::VectorXd right(system_size());
   right.head(p) = row_sums_ - problem_.rows * w_;
   for (int f = 0; f < int(free_.size()); ++f) {
@@ -401,7 +417,7 @@ void PathSolver::refresh(const Eigen::VectorXd& q) {
   const Eigen::VectorXd solved = solve(right);
   for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += solved[p + f];
   y_ = -solved.head(p);
-  g_ = problem_.covariance.product(w_);
+  g_ = risk_of(w_);
   z_ = g_ - lambda_ * q - problem_.rows.transpose() * y_;
 }
 
@@ -432,9 +448,9 @@ Eigen::VectorXd PathSolver::bordering_column(int asset) const {
 void PathSolver::append_panel(int asset) {
   const auto needed = Eigen::Index(free_.size()) + 1;
   if (panel_.cols() < needed) {
-    panel_.conservativeResize(problem_.covariance.size(), std::max<Eigen::Index>(16, 2 * needed));
+    panel_.conservativeResize(count(), std::max<Eigen::Index>(16, 2 * needed));
   }
-  problem_.covariance.copy_column(asset, panel_.col(needed - 1).data());
+  copy_column(asset, panel_.col(needed - 1).data());
 }
 
 void PathSolver::multiply_panel(const double* free_values, double* out) const {

@@ -29,7 +29,7 @@ namespace inchtide {
 
 struct PathProblem {
   Covariance covariance;
-  Eigen::VectorXd lower, upper;  // upper may be infinite
+  Eigen::VectorXd lower, upper;  // N, more than the covariance has for riskless weights behind; upper may be infinite
   Eigen::MatrixXd rows;          // p x N
 };
 
@@ -85,6 +85,10 @@ class PathSolver {
   int row_count() const { return int(problem_.rows.rows()); }
   int system_size() const { return row_count() + int(free_.size()); }
 
+  Eigen::VectorXd risk_of(const Eigen::VectorXd& weights) const;  // S w
+  double variance(int asset) const { return asset < risky_ ? problem_.covariance.variance(asset) : 0; }
+  void copy_column(int asset, double* out) const;
+
   void move_to_least_variance_among_ties(const Eigen::VectorXd& q);
   Path follow_from_infinity(const Eigen::VectorXd& q);
   void solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::VectorXd& z0, Eigen::VectorXd& z1);
@@ -114,6 +118,7 @@ class PathSolver {
   void record_changes(Path& path, const std::vector<int>& assets) const;
 
   PathProblem problem_;
+  int risky_;                 // weights that the covariance knows
   Eigen::VectorXd w_;         // weights
   Eigen::VectorXd g_;         // S w
   Eigen::VectorXd row_sums_;  // A w, which stays the same

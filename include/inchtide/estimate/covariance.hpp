@@ -36,9 +36,6 @@ class Covariance {
   static Covariance factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
                             Eigen::VectorXd specific_variance);
 
-  /// The same with `more` riskless assets behind the others.
-  Covariance with_riskless(Eigen::Index more) const;
-
   Eigen::Index size() const { return diagonal_.size(); }
   bool is_dense() const { return matrix_ != nullptr; }
 
