@@ -326,8 +326,10 @@ void add_limit_options(CLI::App& command, Options& options) {
 
 void add_aim_options(CLI::App& command, Options& options) {
   command
-      .add_option("--aim", options.aims,
-                  "minimum-variance, maximum-sharpe, target-return=8%, target-volatility=10%, equal; repeatable")
+      .add_option(
+          "--aim", options.aims,
+          "minimum-variance, maximum-sharpe, target-return=8%, target-volatility=10%, utility=4 (risk aversion), "
+          "maximum-diversification, equal, inverse-volatility, equal-risk-contribution; repeatable")
       ->type_name("AIM")
       ->take_all()
       ->expected(1)

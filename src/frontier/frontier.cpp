@@ -297,6 +297,18 @@ Portfolio Frontier::at_volatility(double volatility) const {
   return between(upper, gap / (root - curve.v1));
 }
 
+Portfolio Frontier::at_lambda(double lambda) const {
+  if (!(lambda >= 0)) throw InputError("lambda", fmt::format("{} is below 0", lambda), "Give 0 or more");
+  std::size_t k = 0;
+  while (k + 1 < corners_.size() && lambda < corners_[k + 1].lambda_high) ++k;
+  const auto& at = corners_[k];
+  if (lambda >= at.lambda_low || k + 1 == corners_.size()) {
+    return certified(weights(k), lambda, row_prices_at(k, lambda));
+  }
+  const double low = corners_[k + 1].lambda_high;
+  return between(k, (at.lambda_low - lambda) / (at.lambda_low - low));
+}
+
 std::optional<std::string> Frontier::why_no_maximum_sharpe(double risk_free) const {
   const auto &top = corners_.front(), &least = corners_.back();
   if (top.expected_return <= risk_free) {

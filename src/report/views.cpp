@@ -179,16 +179,19 @@ Table binding_table(const std::vector<Allocation>& portfolios) {
               {},
               {}};
   for (const auto& p : portfolios) {
-    const bool ratio = p.aim.starts_with("maximum-sharpe"), gains_return = p.aim.starts_with("target-volatility");
+    const bool sharpe = p.aim.starts_with("maximum-sharpe"), diversified = p.aim.starts_with("maximum-diversification");
+    const bool ratio = sharpe || diversified;
+    const char* gains = sharpe                                   ? "Sharpe ratio"
+                        : diversified                            ? "diversification ratio"
+                        : p.aim.starts_with("target-volatility") ? "expected return"
+                        : p.aim.starts_with("utility")           ? "utility, as return"
+                                                                 : "volatility";
     for (const auto& limit : p.binding) {
       const auto price = limit.price_per_point;
       const std::string gain = !price  ? "-"
                                : ratio ? fmt::format("{:.4f}", *price)
                                        : fmt::format("{:.2f} bp", 10000 * *price);
-      table.add({p.name, limit.limit, limit.limit == limit.text ? "" : limit.text, gain,
-                 ratio          ? "Sharpe ratio"
-                 : gains_return ? "expected return"
-                                : "volatility"});
+      table.add({p.name, limit.limit, limit.limit == limit.text ? "" : limit.text, gain, gains});
     }
   }
   if (table.rows.empty()) table.notes.push_back("No named limit binds");

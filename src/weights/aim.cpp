@@ -12,10 +12,19 @@
 namespace inchtide {
 namespace {
 
-constexpr std::array names = {"minimum-variance", "maximum-sharpe", "target-return", "target-volatility", "equal"};
+constexpr std::array names = {
+    "minimum-variance", "maximum-sharpe",          "target-return",      "target-volatility",      "equal",
+    "utility",          "maximum-diversification", "inverse-volatility", "equal-risk-contribution"};
 
 bool takes_target(Aim::Kind kind) {
-  return kind == Aim::Kind::target_return || kind == Aim::Kind::target_volatility;
+  return kind == Aim::Kind::target_return || kind == Aim::Kind::target_volatility || kind == Aim::Kind::utility;
+}
+
+double aversion_in(std::string_view text, const std::string& where) {
+  const auto figure = parse_number(text);
+  if (figure && *figure > 0) return *figure;
+  throw InputError(where, fmt::format("'{}' is no risk aversion", text),
+                   "Give a positive number: the return per year asked for a unit of variance, such as utility=4");
 }
 
 }  // namespace
@@ -28,11 +37,17 @@ Aim Aim::parse(std::string_view text, std::string_view where) {
     Aim aim{Kind(k), 0};
     const bool has_target = equals != std::string_view::npos;
     if (takes_target(aim.kind) != has_target) {
-      throw InputError(
-          std::string(where), fmt::format("'{}' {} a target", text, has_target ? "takes no" : "needs"),
-          has_target ? fmt::format("Write {}", names[k]) : fmt::format("Write for example {}=8%", names[k]));
+      throw InputError(std::string(where), fmt::format("'{}' {} a target", text, has_target ? "takes no" : "needs"),
+                       has_target
+                           ? fmt::format("Write {}", names[k])
+                           : fmt::format("Write for example {}={}", names[k], aim.kind == Kind::utility ? "4" : "8%"));
     }
-    if (has_target) aim.target = fraction_from_percent(text.substr(equals + 1), fmt::format("{} {}", where, text));
+    const auto place = fmt::format("{} {}", where, text);
+    if (aim.kind == Kind::utility) {
+      aim.target = aversion_in(text.substr(equals + 1), place);
+    } else if (has_target) {
+      aim.target = fraction_from_percent(text.substr(equals + 1), place);
+    }
     return aim;
   }
   throw InputError(std::string(where), fmt::format("'{}' is not an aim", text),
@@ -41,6 +56,7 @@ Aim Aim::parse(std::string_view text, std::string_view where) {
 
 std::string Aim::text() const {
   const auto name = names[std::size_t(kind)];
+  if (kind == Kind::utility) return fmt::format("{}={}", name, target);
   return takes_target(kind) ? fmt::format("{}={}", name, short_percent(target)) : name;
 }
 

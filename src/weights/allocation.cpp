@@ -26,12 +26,13 @@ std::optional<double> gain_per_price(const Aim& aim, const Portfolio& portfolio,
     case Aim::Kind::target_volatility:
       if (portfolio.lambda > 0) return 1 / portfolio.lambda;
       return std::nullopt;
+    case Aim::Kind::utility: return aim.target;
     case Aim::Kind::maximum_sharpe:
+    case Aim::Kind::maximum_diversification:
       if (volatility > 0) return (portfolio.expected_return - risk_free) / std::pow(volatility, 3);
       return std::nullopt;
-    case Aim::Kind::equal: break;
+    default: return std::nullopt;
   }
-  return std::nullopt;
 }
 
 /// Limits that some weight touches, with the prices of their members added up.
@@ -106,7 +107,37 @@ Allocation on_frontier(const Frontier& frontier, const Limits& limits, const Aim
       }
       return allocation;
     }
+    case Aim::Kind::utility: return optimal(frontier, limits, aim, frontier.at_lambda(1 / aim.target), risk_free);
     default: return optimal(frontier, limits, aim, frontier.minimum_variance(), risk_free);
+  }
+}
+
+/// The highest ratio of the holdings' average volatility to the portfolio's (Choueifaty & Coignard 2008, J. Portfolio
+/// Management 35(1)): the maximum-Sharpe portfolio with volatilities in the place of returns and no risk-free rate.
+Allocation most_diversified(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free) {
+  auto stand_in = frontier.estimate();
+  stand_in.expected_return = stand_in.volatilities();
+  const auto ratios = trace_frontier(stand_in, frontier.bounds());
+  if (const auto reason = ratios.why_no_maximum_sharpe(0)) {
+    throw InputError(aim.text(), "a portfolio within the limits has no volatility, so the ratio has no end",
+                     "Leave riskless assets out");
+  }
+  const auto best = ratios.maximum_sharpe(0);
+  auto allocation = describe(frontier.estimate(), best.portfolio.weights, risk_free);
+  allocation.certificate = best.portfolio.certificate;
+  allocation.binding = binding_limits(ratios, limits, aim, best.portfolio, 0);
+  allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
+  return allocation;
+}
+
+/// Weights that look neither at returns nor at limits.
+std::optional<Eigen::VectorXd> plain_weights(const Estimate& estimate, Aim::Kind kind) {
+  const auto n = estimate.size();
+  switch (kind) {
+    case Aim::Kind::equal: return Eigen::VectorXd::Constant(n, 1.0 / double(n));
+    case Aim::Kind::inverse_volatility: return inverse_volatility_weights(estimate);
+    case Aim::Kind::equal_risk_contribution: return equal_risk_weights(estimate);
+    default: return std::nullopt;
   }
 }
 
@@ -123,15 +154,55 @@ std::vector<std::size_t> Allocation::largest(std::size_t count) const {
   return order;
 }
 
+Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate) {
+  Eigen::VectorXd weights = estimate.volatilities();
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
+    if (!(weights[i] > 0)) {
+      throw InputError("inverse-volatility",
+                       fmt::format("{} has no volatility, so its weight has no end", estimate.assets[std::size_t(i)]),
+                       "Leave it out with --assets");
+    }
+    weights[i] = 1 / weights[i];
+  }
+  return weights / weights.sum();
+}
+
+Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
+  const auto n = estimate.size();
+  const auto& covariance = estimate.covariance;
+  const auto least = trace_frontier(estimate, Bounds::long_only(n)).minimum_variance();
+  if (least.volatility * least.volatility <= 1e-14 * covariance.variances().maxCoeff()) {
+    throw InputError("equal-risk-contribution", "a long-only mix of the assets has no variance, so no risk to share",
+                     "Leave riskless assets out with --assets");
+  }
+  // One weight at a time to its own optimum: a quadratic equation. The objective falls each time and is strictly
+  // convex.
+  Eigen::VectorXd x = estimate.volatilities().cwiseInverse() / std::sqrt(double(n));
+  Eigen::VectorXd risk = covariance.product(x);
+  const double share = 1 / double(n);
+  constexpr int most_rounds = 10000;
+  for (int round = 0; round < most_rounds; ++round) {
+    for (Eigen::Index i = 0; i < n; ++i) {
+      const double own = covariance.variance(i), others = risk[i] - own * x[i];
+      const double root = std::sqrt(others * others + 4 * own * share);
+      const double next = others > 0 ? 2 * share / (others + root) : (root - others) / (2 * own);
+      risk += (next - x[i]) * covariance.column(i);
+      x[i] = next;
+    }
+    risk = covariance.product(x);
+    if ((x.cwiseProduct(risk).array() - share).abs().maxCoeff() <= 1e-12 * share) return x / x.sum();
+  }
+  throw UncertifiedAnswer("The weights of equal risk contribution could not be found to 1e-12");
+}
+
 Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free, const Tags& tags) {
-  if (aim.kind == Aim::Kind::equal) {
-    const auto n = frontier.estimate().size();
-    auto allocation = evaluate(frontier.estimate(), limits, Eigen::VectorXd::Constant(n, 1.0 / double(n)), aim.text(),
-                               risk_free, tags);
+  if (const auto weights = plain_weights(frontier.estimate(), aim.kind)) {
+    auto allocation = evaluate(frontier.estimate(), limits, *weights, aim.text(), risk_free, tags);
     allocation.aim = aim.text();
     return allocation;
   }
-  auto allocation = on_frontier(frontier, limits, aim, risk_free);
+  auto allocation = aim.kind == Aim::Kind::maximum_diversification ? most_diversified(frontier, limits, aim, risk_free)
+                                                                   : on_frontier(frontier, limits, aim, risk_free);
   allocation.name = allocation.aim = aim.text();
   return allocation;
 }

@@ -357,6 +357,25 @@ TEST(Weigh, TakesAnEstimateFileAndGivenWeights) {
   EXPECT_LT(portfolios[1]["volatility"], portfolios[3]["volatility"]);
 }
 
+TEST(Weigh, OffersAimsByRiskAlone) {
+  const auto result = result_of("weigh" + mandate +
+                                " --aim utility=4 --aim maximum-diversification --aim inverse-volatility --aim "
+                                "equal-risk-contribution");
+  const auto& portfolios = result["portfolios"];
+  ASSERT_EQ(portfolios.size(), 4u);
+  EXPECT_EQ(portfolios[0]["aim"], "utility=4");
+  EXPECT_TRUE(portfolios[1]["violations"].empty());
+  EXPECT_FALSE(portfolios[2]["violations"].empty()) << "bills alone are over their limit";
+  const auto described = result_of("describe" + mandate);
+  const auto &inverse = portfolios[2]["weights"], &assets = described["assets"];
+  for (std::size_t i = 1; i < 16; ++i) {
+    const double product = inverse[assets[i]["asset"]].get<double>() * assets[i]["volatility"].get<double>();
+    const double first = inverse[assets[0]["asset"]].get<double>() * assets[0]["volatility"].get<double>();
+    EXPECT_NEAR(product / first, 1, 1e-9);
+  }
+  EXPECT_THAT(run_tool("weigh" + mandate + " --aim utility").err, HasSubstr("Write for example utility=4"));
+}
+
 TEST(Weigh, TheFrontierAndTheComparisonAgree) {
   const auto frontier = result_of("frontier" + mandate);
   const auto weighed = result_of("weigh" + mandate + " --aim maximum-sharpe");

@@ -14,12 +14,13 @@ Aim aim_of(const char* text) {
 }
 
 TEST(Aim, ReadsAndWritesItsText) {
-  for (const char* text :
-       {"minimum-variance", "maximum-sharpe", "target-return=8%", "target-volatility=10.5%", "equal"}) {
+  for (const char* text : {"minimum-variance", "maximum-sharpe", "target-return=8%", "target-volatility=10.5%", "equal",
+                           "utility=2.5", "maximum-diversification", "inverse-volatility", "equal-risk-contribution"}) {
     EXPECT_EQ(aim_of(text).text(), text);
   }
   EXPECT_DOUBLE_EQ(aim_of("target-return=8%").target, 0.08);
-  for (const char* text : {"", "max-sharp", "target-return", "target-return=8", "equal=1%", "minimum variance"}) {
+  for (const char* text : {"", "max-sharp", "target-return", "target-return=8", "equal=1%", "minimum variance",
+                           "utility", "utility=0", "utility=-2", "utility=4%", "inverse-volatility=3"}) {
     EXPECT_THROW(aim_of(text), InputError) << text;
   }
 }
@@ -36,6 +37,74 @@ TEST(Choose, GivesWhatTheAimAsksFor) {
   const auto equal = choose(frontier, {}, aim_of("equal"), 0);
   EXPECT_LT((equal.weights.array() - 0.125).abs().maxCoeff(), 1e-16);
   EXPECT_TRUE(equal.violations.empty());
+}
+
+TEST(Choose, UtilityIsTheBestOfTheFrontierForItsAversion) {
+  std::mt19937_64 random(13);
+  const auto problem = test::random_problem(random, 9, {});
+  const auto frontier = trace_frontier(problem.estimate, Limits{});
+  const auto utility_of = [](const Allocation& a, double aversion) {
+    return a.expected_return - aversion / 2 * a.volatility * a.volatility;
+  };
+  for (double aversion : {0.01, 1.0, 3.0, 10.0, 100.0, 1e6}) {
+    const auto best = choose(frontier, {}, Aim{Aim::Kind::utility, aversion}, 0);
+    ASSERT_TRUE(best.certificate && best.certificate->holds());
+    const double top = frontier.corners().front().expected_return, least = frontier.corners().back().expected_return;
+    for (int k = 0; k <= 200; ++k) {
+      const auto other = choose(frontier, {}, Aim{Aim::Kind::target_return, least + (top - least) * k / 200}, 0);
+      EXPECT_GE(utility_of(best, aversion), utility_of(other, aversion) - 1e-12);
+    }
+  }
+  EXPECT_THROW(frontier.at_lambda(-1), InputError);
+  // The price of a limit is the utility that a point of it is worth.
+  const auto limited = [&](double most) {
+    const Limits limits{Limit::parse("each <= " + std::to_string(100 * most) + "%")};
+    return choose(trace_frontier(problem.estimate, limits), limits, Aim{Aim::Kind::utility, 3}, 0);
+  };
+  const double slope = (utility_of(limited(0.3001), 3) - utility_of(limited(0.2999), 3)) / 0.0002;
+  ASSERT_EQ(limited(0.3).binding.size(), 1u);
+  EXPECT_NEAR(*limited(0.3).binding[0].price_per_point, 0.01 * slope, 1e-7);
+}
+
+TEST(Choose, MaximumDiversificationBeatsOtherPortfoliosAndKeepsLimits) {
+  std::mt19937_64 random(14);
+  const auto problem = test::random_problem(random, 7, {});
+  const Limits limits{Limit::parse("each <= 30%")};
+  const auto frontier = trace_frontier(problem.estimate, limits);
+  const auto best = choose(frontier, limits, aim_of("maximum-diversification"), 0);
+  EXPECT_TRUE(best.certificate->holds());
+  EXPECT_LE(best.weights.maxCoeff(), 0.3 + 1e-9);
+  const double ratio = best.average_volatility / best.volatility;
+  std::exponential_distribution<double> draw;
+  for (int k = 0; k < 3000; ++k) {
+    Eigen::VectorXd w(7);
+    for (double& x : w) x = draw(random);
+    w /= w.sum();
+    if (w.maxCoeff() > 0.3) continue;
+    const auto other = evaluate(problem.estimate, limits, w, "", 0);
+    EXPECT_LE(other.average_volatility / other.volatility, ratio + 1e-12);
+  }
+}
+
+TEST(Choose, EqualRiskContributionsAreEqual) {
+  std::mt19937_64 random(15);
+  for (int n : {1, 2, 5, 30}) {
+    const auto problem = test::random_problem(random, n, {});
+    const auto w = equal_risk_weights(problem.estimate);
+    const Eigen::VectorXd contributions = w.cwiseProduct(problem.estimate.covariance.product(w));
+    EXPECT_NEAR(w.sum(), 1, 1e-14);
+    EXPECT_GT(w.minCoeff(), 0);
+    EXPECT_LT((contributions.array() * n / contributions.sum() - 1).abs().maxCoeff(), 1e-11);
+  }
+  // Two assets: in proportion to 1 / volatility, whatever their correlation.
+  const auto two = test::estimate_of(Eigen::Vector2d(0.1, 0.1), Eigen::Matrix2d{{0.04, -0.01}, {-0.01, 0.09}});
+  EXPECT_LT((equal_risk_weights(two) - Eigen::Vector2d(0.6, 0.4)).norm(), 1e-12);
+  EXPECT_LT((inverse_volatility_weights(two) - Eigen::Vector2d(0.6, 0.4)).norm(), 1e-15);
+  const auto riskless = test::estimate_of(Eigen::Vector2d(0.1, 0.02), Eigen::Matrix2d{{0.04, 0}, {0, 0}});
+  EXPECT_THROW(equal_risk_weights(riskless), InputError);
+  EXPECT_THROW(inverse_volatility_weights(riskless), InputError);
+  const auto opposite = test::estimate_of(Eigen::Vector2d(0.1, 0.02), Eigen::Matrix2d{{0.04, -0.04}, {-0.04, 0.04}});
+  EXPECT_THROW(equal_risk_weights(opposite), InputError);
 }
 
 TEST(Evaluate, FiguresOfGivenWeights) {

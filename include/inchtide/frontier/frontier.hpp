@@ -78,6 +78,11 @@ class Frontier {
   /// @throws InputError outside that range, printing it
   Portfolio at_volatility(double volatility) const;
 
+  /// The least 1/2 w'Sw - lambda m'w: with lambda = 1 / aversion the highest return less aversion / 2 times variance.
+  /// @param lambda 0 or more
+  /// @throws InputError when lambda is negative or no number
+  Portfolio at_lambda(double lambda) const;
+
   /// The portfolio of highest (expected return - risk-free) / volatility (Sharpe 1994, J. Portfolio Management 21(1)):
   /// in closed form on the one segment on which the ratio has its maximum.
   /// @throws InputError when there is none, with the reason of `why_no_maximum_sharpe`

@@ -6,15 +6,28 @@
 
 namespace inchtide {
 
-/// `minimum-variance`, `maximum-sharpe`, `target-return=8%`, `target-volatility=10%` or `equal`.
+/// On the frontier: `minimum-variance`, `maximum-sharpe`, `target-return=8%`, `target-volatility=10%`, `utility=4`
+/// (return less half of 4 times the variance). By its own path under the same limits: `maximum-diversification`.
+/// Without a look at returns or limits: `equal`, `inverse-volatility`, `equal-risk-contribution`.
 struct Aim {
-  enum class Kind { minimum_variance, maximum_sharpe, target_return, target_volatility, equal };
+  enum class Kind {
+    minimum_variance,
+    maximum_sharpe,
+    target_return,
+    target_volatility,
+    equal,
+    utility,
+    maximum_diversification,
+    inverse_volatility,
+    equal_risk_contribution
+  };
 
   Kind kind = Kind::minimum_variance;
-  double target = 0;  ///< fraction per year, for the two targets
+  double target = 0;  ///< fraction per year, for the two targets; the risk aversion, above 0, for utility
 
   /// @param where the place it was given, for the message
-  /// @throws InputError for anything else, with the aims there are, or a target without %
+  /// @throws InputError for anything else, with the aims there are, a target without %, or an
+  /// aversion that isn't positive
   static Aim parse(std::string_view text, std::string_view where);
 
   /// The text that `parse` reads.

@@ -30,7 +30,8 @@ struct BindingLimit {
   std::string text;   ///< as written
   /// By how much the aim would improve if the limit were loosened by one percentage point (a fraction of 1: 0.0002 is
   /// 2 basis points): less volatility for minimum-variance and target-return, more return for target-volatility, a
-  /// higher ratio for maximum-sharpe. Nothing where it isn't defined (no volatility, or no aim to improve).
+  /// higher ratio for maximum-sharpe and maximum-diversification, more utility for utility. Nothing where it isn't
+  /// defined (no volatility, or no aim to improve).
   std::optional<double> price_per_point;
 };
 
@@ -55,7 +56,18 @@ struct Allocation {
   std::vector<std::size_t> largest(std::size_t count) const;
 };
 
-/// Chooses a portfolio on the frontier, or equal weights (which don't look at limits; those they break are listed).
+/// Weights in proportion to 1 / volatility, summing to 1.
+/// @throws InputError naming an asset without volatility
+Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
+
+/// The long-only weights of which each contributes the same to the variance: w_i (Sw)_i equal. The least
+/// 1/2 x'Sx - sum ln(x_i) / N scaled to sum 1 (Spinu 2013; Griveau-Billion, Richard & Roncalli 2013), unique where it
+/// exists.
+/// @throws InputError when a long-only mix has no variance, and so no risk to share
+Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
+
+/// Chooses a portfolio on the frontier, or weights that don't look at limits (equal, inverse-volatility,
+/// equal-risk-contribution; limits that they break are listed).
 /// @param limits those that the frontier was traced under, for their names; @param tags likewise
 /// @param risk_free fraction per year
 /// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
