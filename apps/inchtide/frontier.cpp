@@ -22,7 +22,8 @@ Outcome frontier(const Options& options) {
                   {}};
   outcome.tables = {report::corners_table(traced, choice.risk_free), report::comparison_table(chosen),
                     report::weights_table(chosen)};
-  outcome.charts = {{"frontier", report::frontier_chart(traced, choice.risk_free)}};
+  outcome.charts = {{"frontier", report::frontier_chart(traced, choice.risk_free)},
+                    {"transition", report::transition_chart(traced)}};
   return outcome;
 }
 
@@ -41,7 +42,7 @@ void add_frontier(CLI::App& tool, Options& options) {
   add_method_options(command, options);
   add_limit_options(command, options);
   add_output_options(command, options);
-  add_figure_option(command, options, "frontier");
+  add_figure_option(command, options, "frontier, transition (weights along it)");
 }
 
 }  // namespace inchtide::app

@@ -11,7 +11,8 @@ Outcome weigh(const Options& options) {
   const auto allocations = allocations_of(choice, mandate_of(options), options);
   Outcome outcome{"weigh", choice.inputs, choice.warnings, report::weigh_result(allocations), {}, {}};
   outcome.tables = {report::comparison_table(allocations), report::weights_table(allocations),
-                    report::binding_table(allocations)};
+                    report::risk_table(allocations), report::binding_table(allocations),
+                    report::left_out_table(allocations)};
   outcome.tables[0].notes.push_back(report::provenance(choice.estimate));
   return outcome;
 }

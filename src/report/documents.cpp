@@ -69,6 +69,12 @@ Json allocation_json(const Allocation& a) {
   }
   auto violations = Json::array();
   for (const auto& v : a.violations) violations.push_back({{"limit", v.limit}, {"asset", v.asset}, {"by", v.by}});
+  auto left_out = Json::array();
+  for (const auto& out : a.left_out) {
+    left_out.push_back({{"asset", out.asset},
+                        {"expected_return", out.expected_return},
+                        {"would_need", out.would_need ? Json(*out.would_need) : Json()}});
+  }
   return {{"name", a.name},
           {"aim", a.aim},
           {"weights", weights_json(a.assets, a.weights)},
@@ -77,7 +83,10 @@ Json allocation_json(const Allocation& a) {
           {"sharpe", a.volatility > 0 ? Json(a.sharpe) : Json()},
           {"average_volatility", a.average_volatility},
           {"diversification_benefit", a.diversification_benefit()},
+          {"effective_holdings", a.effective_holdings()},
+          {"risk_shares", a.risk_shares.size() > 0 ? weights_json(a.assets, a.risk_shares) : Json()},
           {"binding", binding},
+          {"left_out", left_out},
           {"violations", violations},
           {"certificate", a.certificate ? certificate_json(*a.certificate) : Json()},
           {"notes", a.notes}};

@@ -208,8 +208,9 @@ std::string plot_clause(std::size_t number, const Chart& chart, const Series& se
                        on_axis(series.box, chart.x), fill, hue, title);
   }
   if (series.kind == Series::Kind::band) {
-    return fmt::format("$series{} using 1:2:3 with filledcurves fs transparent solid 0.25 noborder lc rgb '{}' {}",
-                       number, hue, title);
+    const auto fill = series.hatched ? std::string("pattern 5 noborder")
+                                     : fmt::format("transparent solid {} noborder", series.opacity);
+    return fmt::format("$series{} using 1:2:3 with filledcurves fs {} lc rgb '{}' {}", number, fill, hue, title);
   }
   if (series.kind == Series::Kind::bars) {
     return fmt::format("$series{} using 1:3:5:4:2 with financebars lw {} lc rgb '{}' {}", number, series.width, hue,
@@ -235,6 +236,8 @@ std::string key_line(Chart::Key key) {
   switch (key) {
     case Chart::Key::top_left: return "set key top left Left reverse opaque\n";
     case Chart::Key::top_right: return "set key top right opaque\n";
+    case Chart::Key::right:
+      return "set key outside right top vertical Left reverse font ',11' samplen 2\nset rmargin 19\n";
     case Chart::Key::below: return "set key below center horizontal maxcols 3 Left reverse width 2\n";
     case Chart::Key::bottom_right: break;
   }
@@ -361,6 +364,7 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
                           chart.y_from_zero ? 0 : 0.03);
   }
   if (chart.y_from_zero) script += zero_in_range(chart);
+  if (chart.tight) script += "set offsets 0, 0, 0, 0\nset autoscale xfix\nset autoscale yfixmax\n";
   if (chart.x_from_zero) script += "set xrange [0:*]\n";
   if (chart.x.scale == Scale::day) script += "set autoscale xfix\nset offsets 0, 0, graph 0.03, graph 0.03\n";
   return script + plot_lines(chart, chart.y, chart.series, 0, look);

@@ -132,12 +132,14 @@ Table comparison_table(const std::vector<Allocation>& portfolios) {
                {"Sharpe", Format::number3},
                {"Diversification benefit", Format::percent},
                {"Held", Format::count},
+               {"Effective holdings", Format::number2},
                {"Largest holdings"}},
               {},
               {}};
   for (const auto& p : portfolios) {
     table.add({p.name, p.expected_return, p.volatility, sharpe_cell(p.sharpe, p.volatility),
-               p.diversification_benefit(), double(held_names(p.assets, p.weights).size()), largest_holdings(p)});
+               p.diversification_benefit(), double(held_names(p.assets, p.weights).size()), p.effective_holdings(),
+               largest_holdings(p)});
     for (const auto& note : p.notes) table.notes.push_back(fmt::format("{}: {}", p.name, note));
     for (const auto& v : p.violations) {
       table.notes.push_back(fmt::format("{} breaks {}{} by {}", p.name, v.limit,
@@ -145,6 +147,7 @@ Table comparison_table(const std::vector<Allocation>& portfolios) {
     }
   }
   table.notes.push_back("Diversification benefit: the holdings' weighted average volatility less the portfolio's");
+  table.notes.push_back("Effective holdings: how many equal ones would be as concentrated");
   return table;
 }
 
@@ -169,6 +172,55 @@ Table weights_table(const std::vector<Allocation>& portfolios) {
     }
   }
   if (!left_out.empty()) table.notes.push_back(fmt::format("In none of them: {}", fmt::join(left_out, ", ")));
+  return table;
+}
+
+Table risk_table(const std::vector<Allocation>& portfolios) {
+  Table table{"risk-shares", "Where the variance comes from", {{"Asset"}}, {}, {}};
+  for (const auto& p : portfolios) {
+    if (p.risk_shares.size() > 0) table.columns.push_back({p.name, Format::percent});
+  }
+  if (table.columns.size() == 1) return table;
+  const auto& assets = portfolios.front().assets;
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    std::vector<Cell> row{assets[i]};
+    bool some = false;
+    for (const auto& p : portfolios) {
+      if (p.risk_shares.size() == 0) continue;
+      const bool held = std::abs(p.weights[Eigen::Index(i)]) > shown_weight;
+      some = some || held;
+      row.push_back(held ? Cell(p.risk_shares[Eigen::Index(i)]) : Cell());
+    }
+    if (some) table.add(std::move(row));
+  }
+  return table;
+}
+
+Table left_out_table(const std::vector<Allocation>& portfolios) {
+  Table table{"left-out",
+              "Left out, and the expected return above which each would enter",
+              {{"Portfolio"},
+               {"Asset"},
+               {"Expected return", Format::percent},
+               {"Would need", Format::percent},
+               {"More by", Format::percent}},
+              {},
+              {}};
+  constexpr std::size_t most = 5;
+  for (const auto& p : portfolios) {
+    std::size_t shown = 0;
+    for (const auto& out : p.left_out) {
+      if (!out.would_need) {
+        table.notes.push_back(fmt::format("{}: returns don't count for this aim", p.name));
+        break;
+      }
+      if (++shown > most) continue;
+      table.add({p.name, out.asset, out.expected_return, *out.would_need, *out.would_need - out.expected_return});
+    }
+    if (shown > most) {
+      table.notes.push_back(fmt::format("{}: the {} nearest of {}", p.name, most, p.left_out.size()));
+    }
+  }
   return table;
 }
 
@@ -302,6 +354,60 @@ Chart frontier_chart(const Frontier& frontier, double risk_free) {
     chart.series = {market_line, line, corners, assets, minimum, sharpe};
   } else {
     chart.series = {line, corners, assets, minimum};
+  }
+  return chart;
+}
+
+Chart transition_chart(const Frontier& frontier) {
+  constexpr std::array hues = {colour::deep, colour::amber, colour::kelp, colour::dusk,
+                               colour::rust, colour::sand,  colour::ink};
+  const auto& corners = frontier.corners();
+  const auto& assets = frontier.estimate().assets;
+  Chart chart;
+  chart.title = "Weights along the efficient frontier";
+  chart.subtitle = "straight lines between the corners, minimum variance at the left";
+  chart.x = {"Expected return per year", Scale::percent};
+  chart.y = {"Weight, stacked", Scale::percent};
+  chart.key = Chart::Key::right;
+  chart.y_from_zero = chart.tight = true;
+  Eigen::MatrixXd weights(Eigen::Index(assets.size()), Eigen::Index(corners.size()));
+  std::vector<double> x;
+  for (std::size_t k = 0; k < corners.size(); ++k) {
+    const auto at = corners.size() - 1 - k;
+    weights.col(Eigen::Index(k)) = frontier.weights(at);
+    x.push_back(corners[at].expected_return);
+  }
+  if (x.size() == 1) {  // one portfolio only: a bar of some width
+    x = {x[0] - 1e-4, x[0] + 1e-4};
+    weights = weights.replicate(1, 2).eval();
+  }
+  // What is held long is stacked upward, what is short downward.
+  std::vector<double> above(x.size(), 0), below(x.size(), 0);
+  std::size_t used = 0;
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    if (weights.row(Eigen::Index(i)).cwiseAbs().maxCoeff() <= shown_weight) continue;
+    const auto hue = hues[used % hues.size()];
+    const auto round = used++ / hues.size();  // solid, then hatched, then pale
+    const bool hatched = round % 3 == 1;
+    bool named = false;
+    for (const double sign : {1.0, -1.0}) {
+      auto& base = sign > 0 ? above : below;
+      Series band{Series::Kind::band, named ? "" : assets[i], x, {}, {}};
+      band.colour = hue;
+      band.hatched = hatched;
+      band.opacity = round % 3 == 2 ? 0.4 : 0.85;
+      bool some = false;
+      for (std::size_t k = 0; k < x.size(); ++k) {
+        const double part = std::max(0.0, sign * weights(Eigen::Index(i), Eigen::Index(k)));
+        some = some || part > shown_weight;
+        band.low.push_back(base[k]);
+        base[k] += sign * part;
+        band.y.push_back(base[k]);
+      }
+      if (!some) continue;
+      chart.series.push_back(std::move(band));
+      named = true;
+    }
   }
   return chart;
 }

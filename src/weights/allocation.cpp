@@ -35,6 +35,25 @@ std::optional<double> gain_per_price(const Aim& aim, const Portfolio& portfolio,
   }
 }
 
+/// Assets at a weight of 0 that nothing but their price keeps there. Their price over lambda is the return they lack;
+/// the portfolio stays optimal until one of them has it.
+std::vector<LeftOut> assets_left_out(const Frontier& frontier, const Portfolio& portfolio) {
+  const auto& estimate = frontier.estimate();
+  const auto prices = bound_prices(estimate.covariance, estimate.expected_return, frontier.bounds(), portfolio.weights,
+                                   portfolio.lambda, portfolio.row_prices);
+  std::vector<LeftOut> left_out;
+  for (Eigen::Index i = 0; i < portfolio.weights.size(); ++i) {
+    const bool may_enter = frontier.bounds().lower[i] == 0 && frontier.bounds().upper[i] > 0;
+    if (!may_enter || std::abs(portfolio.weights[i]) > 1e-9) continue;
+    LeftOut out{estimate.assets[std::size_t(i)], estimate.expected_return[i], std::nullopt};
+    if (portfolio.lambda > 0) out.would_need = out.expected_return + std::max(0.0, prices.bound[i]) / portfolio.lambda;
+    left_out.push_back(std::move(out));
+  }
+  std::ranges::stable_sort(left_out, {},
+                           [](const LeftOut& out) { return out.would_need.value_or(0) - out.expected_return; });
+  return left_out;
+}
+
 /// Limits that some weight touches, with the prices of their members added up.
 std::vector<BindingLimit> binding_limits(const Frontier& frontier, const Limits& limits, const Aim& aim,
                                          const Portfolio& portfolio, double risk_free) {
@@ -75,6 +94,10 @@ Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, do
   allocation.expected_return = estimate.expected_return.dot(weights);
   allocation.volatility = std::sqrt(estimate.covariance.portfolio_variance(weights));
   allocation.average_volatility = estimate.volatilities().dot(weights.cwiseAbs());
+  if (allocation.volatility > 0) {
+    allocation.risk_shares =
+        weights.cwiseProduct(estimate.covariance.product(weights)) / estimate.covariance.portfolio_variance(weights);
+  }
   // What the budget leaves earns the risk-free rate, what it exceeds pays it.
   const double excess = allocation.expected_return - weights.sum() * risk_free;
   if (allocation.volatility > 0) {
@@ -90,6 +113,7 @@ Allocation optimal(const Frontier& frontier, const Limits& limits, const Aim& ai
   auto allocation = describe(frontier.estimate(), portfolio.weights, risk_free);
   allocation.certificate = portfolio.certificate;
   allocation.binding = binding_limits(frontier, limits, aim, portfolio, risk_free);
+  allocation.left_out = assets_left_out(frontier, portfolio);
   return allocation;
 }
 
@@ -142,6 +166,11 @@ std::optional<Eigen::VectorXd> plain_weights(const Estimate& estimate, Aim::Kind
 }
 
 }  // namespace
+
+double Allocation::effective_holdings() const {
+  const double all = weights.cwiseAbs().sum();
+  return all > 0 ? all * all / weights.squaredNorm() : 0;
+}
 
 std::vector<std::size_t> Allocation::largest(std::size_t count) const {
   std::vector<std::size_t> order;

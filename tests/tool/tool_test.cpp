@@ -456,7 +456,7 @@ TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
   }
   EXPECT_EQ(
       json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
-      17u);
+      18u);
 }
 
 TEST(Demo, ItsDataComesOutTheSameByteForByte) {
@@ -621,6 +621,39 @@ TEST(LimitsOnTags, HoldAndArePricedAndExplained) {
   EXPECT_THAT(run_tool("frontier" + mandate).out, HasSubstr("sector:bonds off its least"));
   EXPECT_THAT(run_tool("weigh" + mandate + " --limit 'sector:bonds >= 60%'").err,
               HasSubstr("sector:bonds would have to be at least 60% and at most 50%"));
+}
+
+TEST(Frontier, ItsWeightsAreDrawnStacked) {
+  const Folder folder;
+  const auto file = (folder / "t.svg").string();
+  ASSERT_EQ(run_tool("frontier" + mandate + " --quiet --figure transition:" + file).code, 0);
+  EXPECT_THAT(text_of(file), AllOf(HasSubstr("Weights along the efficient frontier"), HasSubstr("HOLLBOND")));
+  const auto short_file = (folder / "s.svg").string();
+  ASSERT_EQ(
+      run_tool("frontier" + mandate + " --no-limits --limit 'each >= -20%' --quiet --figure transition:" + short_file)
+          .code,
+      0);
+  EXPECT_THAT(text_of(short_file), HasSubstr("Weight, stacked"));
+}
+
+TEST(Weigh, ExplainsWhatIsLeftOutAndWhereTheRiskIs) {
+  const auto said = run_tool("weigh" + mandate);
+  EXPECT_THAT(said.out,
+              AllOf(HasSubstr("Where the variance comes from"), HasSubstr("Left out, and the expected return"),
+                    HasSubstr("minimum-variance: returns don't count for this aim")));
+  const auto portfolios = result_of("weigh" + mandate)["portfolios"];
+  double shares = 0;
+  for (const auto& [asset, share] : portfolios[1]["risk_shares"].items()) shares += share.get<double>();
+  EXPECT_NEAR(shares, 1, 1e-12);
+  EXPECT_EQ(portfolios[2]["effective_holdings"], 16);
+  const auto out = portfolios[1]["left_out"][0];
+  const std::string asset = out["asset"];
+  const auto with = [&](double more) {
+    const auto own = " --own " + asset + "=" + std::to_string(100 * (out["would_need"].get<double>() + more)) + "%";
+    return result_of("weigh" + mandate + " --aim maximum-sharpe" + own)["portfolios"][0]["weights"].value(asset, 0.0);
+  };
+  EXPECT_GT(with(0.001), 1e-6);
+  EXPECT_LT(with(-0.001), 1e-9);
 }
 
 TEST(LimitsOnTags, LookUpTheMandatesTagsForAnEstimateFileToo) {

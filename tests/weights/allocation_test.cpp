@@ -66,6 +66,40 @@ TEST(Choose, UtilityIsTheBestOfTheFrontierForItsAversion) {
   EXPECT_NEAR(*limited(0.3).binding[0].price_per_point, 0.01 * slope, 1e-7);
 }
 
+TEST(Choose, SaysWhatReturnAnAssetLeftOutWouldNeed) {
+  std::mt19937_64 random(16);
+  const auto problem = test::random_problem(random, 10, {});
+  const Limits limits{Limit::parse("each <= 40%")};
+  const auto frontier = trace_frontier(problem.estimate, limits);
+  for (const char* text : {"maximum-sharpe", "utility=4"}) {
+    const auto chosen = choose(frontier, limits, aim_of(text), 0.01);
+    ASSERT_FALSE(chosen.left_out.empty());
+    for (const auto& out : chosen.left_out) {
+      const auto i = std::ranges::find(chosen.assets, out.asset) - chosen.assets.begin();
+      const auto weight_with = [&](double expected_return) {
+        auto estimate = problem.estimate;
+        estimate.expected_return[i] = expected_return;
+        return choose(trace_frontier(estimate, limits), limits, aim_of(text), 0.01).weights[i];
+      };
+      EXPECT_EQ(out.expected_return, problem.estimate.expected_return[i]);
+      EXPECT_LT(weight_with(*out.would_need - 1e-6), 1e-9) << text << out.asset;
+      EXPECT_GT(weight_with(*out.would_need + 1e-4), 1e-7) << text << out.asset;
+    }
+  }
+  const auto least = choose(frontier, limits, aim_of("minimum-variance"), 0);
+  for (const auto& out : least.left_out) EXPECT_FALSE(out.would_need) << "returns don't count for it";
+}
+
+TEST(Choose, RiskSharesAndEffectiveHoldings) {
+  Eigen::Matrix2d s;
+  s << 0.04, 0.006, 0.006, 0.01;
+  const auto given = evaluate(test::estimate_of(Eigen::Vector2d(0.08, 0.03), s), {}, Eigen::Vector2d(0.6, 0.4), "", 0);
+  // 0.6 (0.6 x 0.04 + 0.4 x 0.006) = 0.01584 of 0.01888.
+  EXPECT_NEAR(given.risk_shares[0], 0.01584 / 0.01888, 1e-14);
+  EXPECT_NEAR(given.risk_shares.sum(), 1, 1e-14);
+  EXPECT_NEAR(given.effective_holdings(), 1 / 0.52, 1e-14);
+}
+
 TEST(Choose, MaximumDiversificationBeatsOtherPortfoliosAndKeepsLimits) {
   std::mt19937_64 random(14);
   const auto problem = test::random_problem(random, 7, {});

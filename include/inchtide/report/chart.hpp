@@ -46,7 +46,8 @@ struct Series {
   double width = 2.5;
   std::vector<double> open = {}, high = {}, low = {};  ///< for bars, whose close is y; low for a band
   double box = 1;                                      ///< width of boxes, in the units of x
-  bool hatched = false;                                ///< boxes that must be told apart from others
+  bool hatched = false;                                ///< boxes and bands that must be told apart from others
+  double opacity = 0.25;                               ///< of a band that isn't hatched
 };
 
 /// A strip below the chart with the same horizontal axis.
@@ -70,7 +71,8 @@ struct Chart {
   std::vector<Series> series;
   bool x_from_zero = false;
   bool y_from_zero = false;  ///< 0 is within the vertical axis
-  enum class Key { bottom_right, top_left, top_right, below };
+  bool tight = false;        ///< the axes end where the data do
+  enum class Key { bottom_right, top_left, top_right, below, right };
   Key key = Key::bottom_right;
   std::vector<Panel> below = {};
   Theme theme = Theme::light;

@@ -23,6 +23,10 @@ Table corners_table(const Frontier& frontier, double risk_free);
 Table comparison_table(const std::vector<Allocation>& portfolios);
 /// One row an asset, one column a portfolio; assets that none holds are left out and counted.
 Table weights_table(const std::vector<Allocation>& portfolios);
+/// The share of the variance that comes from each holding.
+Table risk_table(const std::vector<Allocation>& portfolios);
+/// What optimal portfolios leave out, and the return that it would need.
+Table left_out_table(const std::vector<Allocation>& portfolios);
 /// The limits that bind and what loosening each by a percentage point would bring.
 Table binding_table(const std::vector<Allocation>& portfolios);
 
@@ -32,6 +36,9 @@ Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency
 /// Risk across, return up: the frontier, the assets, the portfolios, and the capital market line where there is a
 /// maximum-Sharpe portfolio.
 Chart frontier_chart(const Frontier& frontier, double risk_free);
+
+/// The weights of every corner stacked over its expected return: exact in between, as both are straight lines there.
+Chart transition_chart(const Frontier& frontier);
 
 /// The net wealth of each run over time, 100 at the start.
 Chart wealth_chart(const std::vector<Rehearsal>& runs);

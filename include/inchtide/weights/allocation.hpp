@@ -35,6 +35,13 @@ struct BindingLimit {
   std::optional<double> price_per_point;
 };
 
+/// An asset that an optimal portfolio leaves out.
+struct LeftOut {
+  std::string asset;
+  double expected_return = 0;        ///< as estimated
+  std::optional<double> would_need;  ///< the expected return above which it would enter; none where no return counts
+};
+
 struct Allocation {
   std::string name;
   std::string aim;  ///< the aim's text, or "given"
@@ -44,13 +51,20 @@ struct Allocation {
   double volatility = 0;          ///< per year
   double sharpe = 0;              ///< what the budget leaves earns the risk-free rate; 0 where volatility is 0
   double average_volatility = 0;  ///< of the holdings, weighted
+  /// Of each asset, the share of the variance that comes from it: w_i (Sw)_i / w'Sw, summing to 1; empty where there is
+  /// no variance.
+  Eigen::VectorXd risk_shares;
   std::vector<BindingLimit> binding;
+  std::vector<LeftOut> left_out;           ///< of an optimal portfolio, the nearest to entering first
   std::vector<Violation> violations;       ///< limits that given or equal weights break
   std::optional<Certificate> certificate;  ///< of an optimal portfolio
   std::vector<std::string> notes;          ///< what a reader should know, a sentence each
 
   /// What holding the assets together takes off the risk: weighted average volatility less the portfolio's.
   double diversification_benefit() const { return average_volatility - volatility; }
+
+  /// How many equal holdings would be as concentrated: 1 / sum of squared shares, by absolute weight (Herfindahl).
+  double effective_holdings() const;
 
   /// The largest holdings, as positions in `assets`, largest weight first, zero weights left out.
   std::vector<std::size_t> largest(std::size_t count) const;
