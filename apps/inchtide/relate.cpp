@@ -101,6 +101,7 @@ std::vector<PairAverage> averages_of(const Correlation& correlation, const Study
 // The whole, then the same over spans back from the last day, and the change from each to the next.
 void add_windows(Relations& r) {
   const auto adjective = r.study.every().adjective() + " " + to_string(r.returns.universe.kind);
+  std::vector<std::pair<std::string, Correlation>> by_window{{"Whole", r.correlation}};
   std::vector<std::pair<std::string, std::vector<PairAverage>>> averages{
       {"Whole", averages_of(r.correlation, r.returns, r.study)}};
   auto& outcome = r.outcome;
@@ -126,6 +127,7 @@ void add_windows(Relations& r) {
     const auto correlation = correlation_over(returns, r.study.options).in_order(r.order);
     const auto name = "last " + span;
     averages.emplace_back(name, averages_of(correlation, returns, r.study));
+    by_window.emplace_back(name, correlation);
     auto table = report::correlation_table(correlation, adjective);
     table.name = "correlation " + name;
     table.title += ", " + name;
@@ -138,6 +140,7 @@ void add_windows(Relations& r) {
   }
   result["windows"] = windows;
   r.add(report::averages_table(averages));
+  if (by_window.size() > 1) r.add(report::changes_table(by_window));
   r.add(report::negative_table(r.correlation));
 }
 
@@ -165,6 +168,7 @@ void add_components(Relations& r) {
   if (!r.correlation.motionless.empty()) return;
   const auto components = principal_components(r.correlation);
   r.add(report::components_table(components, r.correlation.assets));
+  r.add(report::loadings_table(components, r.correlation.assets));
   r.outcome.result["component_shares"] = std::vector<double>(components.shares.begin(), components.shares.end());
   r.outcome.result["component_loadings"] = matrix_json(components.loadings);
 }

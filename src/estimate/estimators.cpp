@@ -84,39 +84,39 @@ struct Demeaned {
   Eigen::MatrixXd rest;
 };
 
-/// The mean of each column in two parts, the second being what rounding took from the first.
-struct Means {
-  Eigen::RowVectorXd rough, rounding;
+/// The mean of each column, and sums of products around it.
+struct Moments {
+  Eigen::RowVectorXd mean;
+  Eigen::MatrixXd products;  // times a factor
 };
 
-Means means_of(const Eigen::MatrixXd& returns) {
-  Means means{Eigen::RowVectorXd(returns.cols()), Eigen::RowVectorXd(returns.cols())};
-  for (Eigen::Index i = 0; i < returns.cols(); ++i) {  // a column at a time, while it is in the cache
-    means.rough[i] = returns.col(i).mean();
-    means.rounding[i] = (returns.col(i).array() - means.rough[i]).mean();
-  }
-  return means;
-}
-
-/// What is left of some rows around the means.
-void demean_rows(const Eigen::MatrixXd& returns, const Means& means, Eigen::Index first, Eigen::MatrixXd& rest) {
-  for (Eigen::Index i = 0; i < returns.cols(); ++i) {
-    rest.col(i) = (returns.col(i).segment(first, rest.rows()).array() - means.rough[i]) - means.rounding[i];
-  }
-}
-
-/// alpha times the sums of products around the means, without a demeaned copy of all the returns.
-Eigen::MatrixXd gram_around(const Eigen::MatrixXd& returns, const Means& means, double alpha) {
+/// One pass over the returns, some rows at a time, around a first guess of the means: those of the first rows. What the
+/// guess missed is taken off at the end, a small part of the whole, so that no digits are lost.
+Moments moments_of_columns(const Eigen::MatrixXd& returns, double factor) {
   constexpr Eigen::Index most = 768;
-  Eigen::MatrixXd sums = Eigen::MatrixXd::Zero(returns.cols(), returns.cols());
-  Eigen::MatrixXd rest(std::min(most, returns.rows()), returns.cols());
+  const auto n = returns.cols();
+  const double count = double(returns.rows());
+  Eigen::MatrixXd rest(std::min(most, returns.rows()), n);
+  Moments moments{Eigen::RowVectorXd(n), Eigen::MatrixXd::Zero(n, n)};
+  Eigen::RowVectorXd guess(n);
+  Eigen::VectorXd missed = Eigen::VectorXd::Zero(n);  // sums of what is left around the guess
   for (Eigen::Index first = 0; first < returns.rows(); first += most) {
-    if (const auto rows = std::min(most, returns.rows() - first); rows < rest.rows()) rest.resize(rows, returns.cols());
-    demean_rows(returns, means, first, rest);
-    blas::add_gram(rest, alpha, sums);
+    if (const auto rows = std::min(most, returns.rows() - first); rows < rest.rows()) rest.resize(rows, n);
+    for (Eigen::Index i = 0; i < n; ++i) {  // a column at a time, while it is in the cache
+      const auto part = returns.col(i).segment(first, rest.rows()).array();
+      if (first == 0) guess[i] = part.mean();
+      rest.col(i) = part - guess[i];
+      missed[i] += rest.col(i).sum();
+    }
+    blas::add_gram(rest, factor, moments.products);
   }
-  blas::mirror_lower(sums);
-  return sums;
+  moments.mean = guess + missed.transpose() / count;
+  for (Eigen::Index i = 0; i < n; ++i) {
+    moments.products.col(i).tail(n - i) -= (factor * missed[i] / count) * missed.tail(n - i);
+    moments.products(i, i) = std::max(0.0, moments.products(i, i));  // of an asset that never moves
+  }
+  blas::mirror_lower(moments.products);
+  return moments;
 }
 
 Demeaned demean(const Eigen::MatrixXd& returns, const Eigen::VectorXd& weights) {
@@ -162,7 +162,6 @@ class Estimation {
         data_(complete(table,
                        options.expected.kind == ExpectedMethod::Kind::market_model ? benchmark : Eigen::VectorXd())) {
     if (table.kind == ReturnKind::log) check_for_log();
-    means_ = means_of(returns());
   }
 
   Estimated result() {
@@ -179,8 +178,10 @@ class Estimation {
     estimate.from = before < 0 ? table_.start : table_.days[std::size_t(before)];
     estimate.to = table_.days[data_.rows.back()];
     estimate.risk_free = options_.risk_free;
-    sample_ = gram_around(returns(), means_, data_.p / degrees());
-    result.sample_means = data_.p * mean();
+    auto moments = moments_of_columns(returns(), data_.p / degrees());
+    sample_ = std::move(moments.products);
+    mean_ = moments.mean.transpose();
+    result.sample_means = data_.p * mean_;
     const Eigen::VectorXd variance = sample_.diagonal() * (degrees() / (data_.count() - 1));  // T-1, per year
     result.standard_errors = (variance * (data_.p / data_.count())).cwiseSqrt();
     estimate.covariance = covariance(result);
@@ -191,13 +192,9 @@ class Estimation {
   }
 
  private:
-  Eigen::VectorXd mean() const { return (means_.rough + means_.rounding).transpose(); }
   /// All the returns around their means: made when a method asks for it.
   const Eigen::MatrixXd& rest() const {
-    if (rest_.size() == 0) {
-      rest_.resize(returns().rows(), returns().cols());
-      demean_rows(returns(), means_, 0, rest_);
-    }
+    if (rest_.size() == 0) rest_ = demean(returns(), equal_weights(returns().rows())).rest;
     return rest_;
   }
   const Eigen::MatrixXd& returns() const { return data_.returns != nullptr ? *data_.returns : data_.picked; }
@@ -279,7 +276,7 @@ class Estimation {
       throw InputError("bayes-stein", fmt::format("{:.0f} returns for {:.0f} assets are too few", t, n),
                        fmt::format("Give at least {:.0f} returns, or fewer assets", n + 3));
     }
-    const Eigen::VectorXd mean = this->mean();
+    const auto& mean = mean_;
     const Eigen::VectorXd ones = Eigen::VectorXd::Ones(mean.size());
     const Eigen::MatrixXd v = blas::gram(rest(), 1 / (t - n - 2));  // (T-1)/(T-N-2) of the sample covariance
     const Eigen::VectorXd inverse_ones = solved(v, ones, "bayes-stein");
@@ -426,7 +423,7 @@ class Estimation {
   const ReturnTable& table_;
   const EstimateOptions& options_;
   Data data_;
-  Means means_;
+  Eigen::VectorXd mean_;  // per period
   mutable Eigen::MatrixXd rest_;
   Eigen::MatrixXd sample_;  // per year
 };

@@ -237,7 +237,7 @@ std::string key_line(Chart::Key key) {
     case Chart::Key::top_left: return "set key top left Left reverse opaque\n";
     case Chart::Key::top_right: return "set key top right opaque\n";
     case Chart::Key::right:
-      return "set key outside right top vertical Left reverse font ',11' samplen 2\nset rmargin 19\n";
+      return "set key outside right top vertical Left reverse font ',11' samplen 2 width 2\nset rmargin 19\n";
     case Chart::Key::below: return "set key below center horizontal maxcols 3 Left reverse width 2\n";
     case Chart::Key::bottom_right: break;
   }

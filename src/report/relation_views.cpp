@@ -128,6 +128,31 @@ Table averages_table(const std::vector<std::pair<std::string, std::vector<PairAv
   return table;
 }
 
+Table changes_table(const std::vector<std::pair<std::string, Correlation>>& windows) {
+  Table table{"changes", "Pairs that changed most, from the first window to the last", {{"Asset"}, {"With"}}, {}, {}};
+  for (const auto& [name, correlation] : windows) table.columns.push_back({name, Format::number2});
+  table.columns.push_back({"Change", Format::number2});
+  const auto& assets = windows.front().second.assets;
+  const auto &first = windows.front().second.matrix, &last = windows.back().second.matrix;
+  std::vector<std::pair<Eigen::Index, Eigen::Index>> pairs;
+  for (Eigen::Index j = 0; j < first.cols(); ++j) {
+    for (Eigen::Index i = j + 1; i < first.rows(); ++i) {
+      if (!std::isnan(last(i, j) - first(i, j))) pairs.emplace_back(i, j);
+    }
+  }
+  const auto change = [&](const auto& pair) { return last(pair.first, pair.second) - first(pair.first, pair.second); };
+  std::ranges::stable_sort(pairs, std::greater{}, [&](const auto& pair) { return std::abs(change(pair)); });
+  constexpr std::size_t most = 10;
+  for (std::size_t k = 0; k < std::min(most, pairs.size()); ++k) {
+    const auto& [i, j] = pairs[k];
+    std::vector<Cell> row{assets[std::size_t(j)], assets[std::size_t(i)]};
+    for (const auto& [name, correlation] : windows) row.push_back(figure_or_none(correlation.matrix(i, j)));
+    row.push_back(change(pairs[k]));
+    table.add(std::move(row));
+  }
+  return table;
+}
+
 Table negative_table(const Correlation& correlation) {
   Table table{"negative-pairs", "Pairs that moved against each other", {}, {}, {}};
   table.columns = {
@@ -369,6 +394,20 @@ Chart rolling_chart(const std::vector<RollingCorrelation>& pairs) {
     chart.series.push_back(std::move(line));
   }
   return chart;
+}
+
+Table loadings_table(const PrincipalComponents& components, const std::vector<std::string>& assets) {
+  Table table{"loadings", "Loadings of the principal components", {{"Asset"}}, {}, {}};
+  for (Eigen::Index k = 0; k < components.loadings.cols(); ++k) {
+    table.columns.push_back({fmt::format("Component {}", k + 1), Format::number3});
+  }
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    std::vector<Cell> row{assets[i]};
+    for (double loading : components.loadings.row(Eigen::Index(i))) row.push_back(loading);
+    table.add(std::move(row));
+  }
+  table.preview = 0;
+  return table;
 }
 
 Chart heat_chart(const Correlation& correlation, const std::string& title) {

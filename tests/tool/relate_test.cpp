@@ -2,9 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <random>
+#include <sstream>
 
 #include "support/tool.hpp"
 
@@ -48,10 +50,46 @@ TEST(Relate, ShowsAveragesWindowsAndTheMarketModel) {
   EXPECT_EQ(said.code, 0) << said.err;
   EXPECT_THAT(said.out, AllOf(HasSubstr("Average correlations"), HasSubstr("within sector power"), HasSubstr("last 2y"),
                               HasSubstr("Against HOLLIN40"), HasSubstr("Principal components")));
+  EXPECT_THAT(said.out, HasSubstr("Pairs that changed most"));
   EXPECT_THAT(text_of(folder / "h.svg"), AllOf(HasSubstr("Correlations, last 2y"), HasSubstr("KELPFARM")));
   const auto given = result_of("relate" + mandate), clustered = result_of("relate" + mandate + "--order cluster");
   EXPECT_NE(given["assets"], clustered["assets"]);
   EXPECT_NEAR(given["average_correlation"].get<double>(), clustered["average_correlation"].get<double>(), 1e-12);
+}
+
+TEST(Relate, WritesChangesAndLoadingsThatAddUp) {
+  const Folder folder;
+  const auto result = result_of("relate" + mandate + "--windows 2y --csv " + folder.path().string());
+  const auto rows_of = [&](const char* file) {
+    std::vector<std::vector<std::string>> rows;
+    std::istringstream lines(text_of(folder / file));
+    for (std::string line; std::getline(lines, line);) {
+      auto& cells = rows.emplace_back();
+      std::istringstream words(line);
+      for (std::string cell; std::getline(words, cell, ',');) cells.push_back(cell);
+    }
+    return rows;
+  };
+  const auto changes = rows_of("changes.csv");
+  ASSERT_EQ(changes.size(), 11u);
+  const auto& names = result["assets"];
+  const auto place = [&](const std::string& code) {
+    return std::size_t(std::ranges::find(names, json(code)) - names.begin());
+  };
+  double largest = 0;
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    for (std::size_t j = 0; j < i; ++j) {
+      largest = std::max(largest, std::abs(result["windows"][0]["correlation"][i][j].get<double>() -
+                                           result["correlation"][i][j].get<double>()));
+    }
+  }
+  EXPECT_NEAR(std::abs(std::stod(changes[1][4])), largest, 1e-12);
+  const auto whole = result["correlation"][place(changes[1][0])][place(changes[1][1])].get<double>();
+  EXPECT_NEAR(std::stod(changes[1][2]), whole, 1e-12);
+  const auto loadings = rows_of("loadings.csv");
+  double length = 0;
+  for (std::size_t i = 1; i < loadings.size(); ++i) length += std::pow(std::stod(loadings[i][1]), 2);
+  EXPECT_NEAR(length, 1, 1e-12);
 }
 
 TEST(Relate, AWindowIsTheSameAsLookingAtThatSpanAlone) {

@@ -29,6 +29,9 @@ Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, d
 /// Averages of pairs, one column a window; the first is the whole.
 Table averages_table(const std::vector<std::pair<std::string, std::vector<PairAverage>>>& windows);
 
+/// The pairs whose correlation changed most from the first window to the last, in each of the windows.
+Table changes_table(const std::vector<std::pair<std::string, Correlation>>& windows);
+
 /// Pairs below zero.
 Table negative_table(const Correlation& correlation);
 
@@ -37,6 +40,9 @@ Table market_model_table(const std::vector<MarketModel>& models, const std::stri
 
 /// Shares of variance of the first components, with the assets that load most on each.
 Table components_table(const PrincipalComponents& components, const std::vector<std::string>& assets);
+
+/// Every loading, a row an asset, for files.
+Table loadings_table(const PrincipalComponents& components, const std::vector<std::string>& assets);
 
 /// The members of the least related subset, with their correlations among themselves.
 Table subset_table(const LeastRelated& subset, const Correlation& correlation, bool absolute);
