@@ -20,10 +20,12 @@ RollingMoments::RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index wind
 void RollingMoments::start_at(Eigen::Index end) {
   const auto rows = returns_.middleRows(end - window_, window_);
   center_ = rows.colwise().mean().transpose();
-  squares_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
-  const Eigen::MatrixXd rest = rows.rowwise() - center_.transpose();
+  covariance_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
+  Eigen::MatrixXd rest = rows.rowwise() - center_.transpose();
   sum_ = rest.colwise().sum().transpose();
-  blas::add_gram(rest, 1, squares_);
+  rest.rowwise() -= sum_.transpose() / double(window_);
+  blas::add_gram(rest, 1 / double(window_ - 1), covariance_);
+  whole_ = false;
   end_ = end;
 }
 
@@ -37,16 +39,22 @@ void RollingMoments::move_to(Eigen::Index end) {
   if (end_ < start || end_ > end) start_at(start);
   const auto step = end - end_;
   if (step == 0) return;
-  // In and out at once: a a' - b b' = ((a - b)(a + b)' + (a + b)(a - b)') / 2.
-  Eigen::MatrixXd change(step, returns_.cols()), both(step, returns_.cols());
+  // In and out at once: a a' - b b' = ((a - b)(a + b)' + (a + b)(a - b)') / 2. The sums of r - c move too, and with
+  // them what they take off: s s' / T.
+  change_.resize(step + 1, returns_.cols());
+  both_.resize(step + 1, returns_.cols());
   for (Eigen::Index i = 0; i < returns_.cols(); ++i) {
     const auto coming = returns_.col(i).segment(end_, step).array();
     const auto going = returns_.col(i).segment(end_ - window_, step).array();
-    change.col(i) = coming - going;
-    both.col(i) = coming + going - 2 * center_[i];
-    sum_[i] += change.col(i).sum();
+    change_.col(i).head(step) = coming - going;
+    both_.col(i).head(step) = coming + going - 2 * center_[i];
+    const double moved = change_.col(i).head(step).sum();
+    change_(step, i) = -moved / double(window_);
+    both_(step, i) = 2 * sum_[i] + moved;
+    sum_[i] += moved;
   }
-  blas::add_cross_gram(change, both, 0.5, squares_);
+  blas::add_cross_gram(change_, both_, 0.5 / double(window_ - 1), covariance_);
+  whole_ = false;
   end_ = end;
 }
 
@@ -54,41 +62,14 @@ Eigen::VectorXd RollingMoments::mean() const {
   return center_ + sum_ / double(window_);
 }
 
-Eigen::MatrixXd RollingMoments::covariance(Denominator denominator) const {
-  Eigen::MatrixXd result;
-  covariance_into(result, denominator);
-  return result;
+const Eigen::MatrixXd& RollingMoments::covariance() {
+  if (!whole_) blas::mirror_lower(covariance_);
+  whole_ = true;
+  return covariance_;
 }
 
-void RollingMoments::covariance_into(Eigen::MatrixXd& result, Denominator denominator) const {
-  const double count = double(window_), degrees = divisor(denominator, count);
-  const auto n = squares_.rows();
-  result.resize(n, n);
-  // A block at a time, which goes to both sides of the diagonal while it is in the cache.
-  constexpr Eigen::Index block = 16;
-  const double scale = 1 / degrees;
-  const Eigen::VectorXd shift = (scale / count) * sum_;
-  const auto whole = n / block * block;
-  Eigen::Matrix<double, block, block> part;
-  for (Eigen::Index j = 0; j < whole; j += block) {
-    for (Eigen::Index i = j; i < whole; i += block) {
-      const Eigen::Map<const Eigen::Matrix<double, block, block>, 0, Eigen::OuterStride<>> from(
-          &squares_(i, j), Eigen::OuterStride<>(n));
-      Eigen::Map<Eigen::Matrix<double, block, block>, 0, Eigen::OuterStride<>> lower(&result(i, j),
-                                                                                     Eigen::OuterStride<>(n)),
-          upper(&result(j, i), Eigen::OuterStride<>(n));
-      const Eigen::Matrix<double, block, 1> sums = sum_.segment<block>(i);
-      for (Eigen::Index a = 0; a < block; ++a) part.col(a) = scale * from.col(a) - shift[j + a] * sums;
-      lower = part;
-      upper = part.transpose();
-    }
-  }
-  for (Eigen::Index j = 0; j < n; ++j) {  // the rows left over below, and the diagonal blocks' upper halves
-    for (Eigen::Index i = std::max(j, whole); i < n; ++i) {
-      result(j, i) = result(i, j) = scale * squares_(i, j) - shift[j] * sum_[i];
-    }
-    for (Eigen::Index i = j + 1; i < std::min(j / block * block + block, n); ++i) result(j, i) = result(i, j);
-  }
+Eigen::MatrixXd RollingMoments::covariance(Denominator denominator) {
+  return covariance() * (double(window_ - 1) / divisor(denominator, double(window_)));
 }
 
 }  // namespace inchtide

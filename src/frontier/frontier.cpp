@@ -298,7 +298,9 @@ Portfolio Frontier::at_volatility(double volatility) const {
 }
 
 Portfolio Frontier::at_lambda(double lambda) const {
-  if (!(lambda >= 0)) throw InputError("lambda", fmt::format("{} is below 0", lambda), "Give 0 or more");
+  if (!(lambda >= 0) || std::isinf(lambda)) {
+    throw InputError("lambda", fmt::format("{} is no figure from 0 on", lambda), "Give 0 or more");
+  }
   std::size_t k = 0;
   while (k + 1 < corners_.size() && lambda < corners_[k + 1].lambda_high) ++k;
   const auto& at = corners_[k];

@@ -268,8 +268,10 @@ class Merge {
       case Limit::Kind::every:
         look_up_.check_tag(limit_.tag);
         for (const auto& value : look_up_.values_of(limit_.tag)) {
+          const auto members = look_up_.having(limit_.tag, value);
+          if (members.empty()) continue;  // the benchmark's, or one that this universe leaves out
           Eigen::VectorXd row = Eigen::VectorXd::Zero(Eigen::Index(count_));
-          for (auto i : look_up_.having(limit_.tag, value)) row[Eigen::Index(i)] = 1;
+          for (auto i : members) row[Eigen::Index(i)] = 1;
           add_row(limit_.tag + ":" + value, std::move(row), end(limit_.lower, -infinity), end(limit_.upper, infinity));
         }
         return;

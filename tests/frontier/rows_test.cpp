@@ -61,6 +61,16 @@ TEST(RowLimits, TotalsOfTagsAreRows) {
   EXPECT_EQ(bounds.upper.minCoeff(), INFINITY) << "single assets are left alone";
 }
 
+TEST(RowLimits, EverySectorIsEveryOneThatSomeAssetIsIn) {
+  const std::vector<std::string> few = {"TIDEMILL", "HOLLBOND"};
+  const auto bounds = bounds_of(limits_of({"every sector >= 20%"}), few, tags());
+  ASSERT_EQ(bounds.rows.size(), 2u) << "there is no food among them";
+  // A single total that none is in cannot be above 0.
+  EXPECT_THAT(message_of([&] { bounds_of(limits_of({"sector:food >= 5%"}), few, tags()); }),
+              HasSubstr("sector:food would have to be at least 5%, the ranges of its assets allow 0%"));
+  EXPECT_NO_THROW(bounds_of(limits_of({"sector:food <= 5%"}), few, tags()));
+}
+
 TEST(RowLimits, ScopesBoundSomeOfTheAssets) {
   const auto in = bounds_under({"each in sector:power <= 20%"}),
              outside = bounds_under({"each outside sector:bonds <= 50%"});

@@ -1,7 +1,7 @@
 #pragma once
 /// Mean and covariance over a window that moves along a history, for far less work than estimating each window afresh.
 ///
-/// Rows that come in are added to sums of r - c and (r - c)(r - c)' and rows that go out are taken off, c being the
+/// Rows that come in are added to sums of r - c and to the covariance, and rows that go out are taken off, c being the
 /// mean of a fresh start. So that rounding cannot pile up, the sums are made afresh whenever the window's end passes a
 /// multiple of `refresh` rows; what comes out depends on the position alone, not on the way there.
 ///
@@ -34,10 +34,10 @@ class RollingMoments {
   void move_to(Eigen::Index end);
 
   Eigen::VectorXd mean() const;  ///< N, per period
-  /// N x N, per period.
-  Eigen::MatrixXd covariance(Denominator denominator = Denominator::sample) const;
-  /// The same into a matrix that is there already, which saves making one at each step.
-  void covariance_into(Eigen::MatrixXd& result, Denominator denominator = Denominator::sample) const;
+  /// N x N, per period, with the denominator T - 1. It holds until the next move.
+  const Eigen::MatrixXd& covariance();
+  /// A copy with either denominator.
+  Eigen::MatrixXd covariance(Denominator denominator);
 
  private:
   void start_at(Eigen::Index end);
@@ -45,7 +45,9 @@ class RollingMoments {
   const Eigen::MatrixXd& returns_;
   Eigen::Index window_, refresh_, end_ = -1;
   Eigen::VectorXd center_, sum_;
-  Eigen::MatrixXd squares_;  // lower half
+  Eigen::MatrixXd covariance_;  // the lower half; the upper one when asked for
+  bool whole_ = false;          // the upper half is filled
+  Eigen::MatrixXd change_, both_;
 };
 
 }  // namespace inchtide
