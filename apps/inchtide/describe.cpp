@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/report/return_views.hpp"
@@ -10,11 +12,33 @@
 
 namespace inchtide::app {
 
-Outcome describe(const Options& options) {
-  auto study = load_study(options);
+namespace {
+
+// Of the universe, then the benchmark.
+ReturnTable described_returns(Study& study) {
   auto columns = study.universe;
   if (study.benchmark) columns.push_back(*study.benchmark);
-  const auto returns = returns_of(study, columns, std::nullopt);
+  if (!study.options.within_day) return returns_of(study, columns, std::nullopt);
+  if (study.every() != Interval{1, Unit::day} && !study.options.every.empty()) {
+    throw InputError("--within-day", fmt::format("it doesn't go with --every {}", study.options.every),
+                     "Leave --every out: there is one return a day");
+  }
+  study.mandate.every = Interval{1, Unit::day};
+  std::vector<BarHistory> bars;
+  for (const auto& code : columns) {
+    const auto found = std::ranges::find(study.bars, code, &BarHistory::asset);
+    bars.push_back(found->between(study.prices.days.front(), study.prices.days.back()));
+  }
+  study.warnings.push_back(
+      "Returns are within the day, close over open as they came: what happens overnight isn't in them");
+  return within_day_returns(bars, study.mandate.returns);
+}
+
+}  // namespace
+
+Outcome describe(const Options& options) {
+  auto study = load_study(options, options.within_day ? Load::all_fields : Load::prices);
+  const auto returns = described_returns(study);
   FigureOptions choice{study.mandate.methods.denominator};
   if (!options.tail.empty()) {
     choice.tail = fraction_from_percent(options.tail, "--tail");

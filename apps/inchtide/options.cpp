@@ -130,6 +130,9 @@ void add_convention_options(CLI::App& command, Options& options) {
 }
 
 void add_describe_options(CLI::App& command, Options& options) {
+  command
+      .add_flag("--within-day", options.within_day, "Returns within the day, close over open, where a history has both")
+      ->group("Estimate");
   command.add_option("--bins", options.bins, "Of the histograms (default: as many as their spread asks for)")
       ->type_name("N")
       ->check(CLI::Range(1, 10000))

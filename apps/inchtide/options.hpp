@@ -46,6 +46,7 @@ struct Options {
   std::string returns;  // simple or log
   std::vector<std::string> own;
   // describing
+  bool within_day = false;
   int bins = 0;
   std::string tail;
   std::optional<int> draws;

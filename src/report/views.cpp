@@ -96,6 +96,7 @@ std::string provenance(const Estimate& estimate) {
                          : "Estimate from a file";
   text += fmt::format(", {} assets", estimate.assets.size());
   if (estimate.observations > 0) text += fmt::format(", {} returns each", estimate.observations);
+  if (estimate.returns == ReturnKind::log) text += ", of log returns";
   return text + fmt::format("; variances have the denominator {}", estimate.denominator);
 }
 

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstring>
 #include <limits>
+#include <map>
 #include <numeric>
 
 #include "inchtide/base/errors.hpp"
@@ -77,6 +78,48 @@ std::vector<std::size_t> ReturnTable::shared_rows(Eigen::Index a, Eigen::Index b
     if (spans(t, a) > 0 && spans(t, a) == spans(t, b)) rows.push_back(std::size_t(t));
   }
   return rows;
+}
+
+ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind kind) {
+  std::map<Day, Eigen::Index> rows;
+  const auto for_days = [](const BarHistory& bar, const auto& action) {
+    if (!bar.has(PriceField::open) || !bar.has(PriceField::close)) return;
+    std::size_t t = 0;
+    for (Day day : bar.days) {
+      const double open = bar.of(PriceField::open)[t], close = bar.of(PriceField::close)[t];
+      if (std::isfinite(open) && std::isfinite(close)) action(day, close / open);
+      ++t;
+    }
+  };
+  for (const auto& bar : bars) {
+    std::size_t count = 0;
+    for_days(bar, [&](Day day, double) { rows[day] = 0, ++count; });
+    if (count < 2) {
+      throw InputError(bar.asset, fmt::format("{} days with an open and a close are too few", count),
+                       "Leave it out with --assets, or give a history that has both");
+    }
+  }
+  ReturnTable result;
+  for (auto& [day, row] : rows) {
+    row = Eigen::Index(result.days.size());
+    result.days.push_back(day);
+  }
+  result.start = result.days.front();
+  result.every = {1, Unit::day};
+  result.periods_per_year = result.every.periods_per_year();
+  result.kind = kind;
+  const auto periods = Eigen::Index(rows.size()), n = Eigen::Index(bars.size());
+  result.returns.setConstant(periods, n, std::numeric_limits<double>::quiet_NaN());
+  result.spans.setZero(periods, n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    result.assets.push_back(bars[std::size_t(i)].asset);
+    for_days(bars[std::size_t(i)], [&](Day day, double growth) {
+      const auto row = rows.at(day);
+      result.returns(row, i) = kind == ReturnKind::simple ? growth - 1 : std::log(growth);
+      result.spans(row, i) = 1;
+    });
+  }
+  return result;
 }
 
 }  // namespace inchtide

@@ -128,6 +128,31 @@ TEST(Returns, LogReturnsAddOverTime) {
   EXPECT_NEAR(f.max_drawdown, simple.max_drawdown, 1e-15);
 }
 
+TEST(Returns, WithinTheDayAreCloseOverOpen) {
+  BarHistory a{"A"}, b{"B"};
+  const std::vector<Day> of = {start, start + days{1}, start + days{2}};
+  for (auto* bar : {&a, &b}) bar->days = of;
+  a.of(PriceField::open) = {10, 20, 30};
+  a.of(PriceField::close) = {11, 18, 30};
+  b.of(PriceField::open) = {100, NAN, 100};
+  b.of(PriceField::close) = {90, 90, 105};
+  const auto returns = within_day_returns({a, b}, ReturnKind::simple);
+  ASSERT_EQ(returns.observations(), 3u);
+  EXPECT_NEAR(returns.returns(0, 0), 0.1, 1e-15);
+  EXPECT_NEAR(returns.returns(1, 0), -0.1, 1e-15);
+  EXPECT_TRUE(std::isnan(returns.returns(1, 1)));
+  EXPECT_EQ(returns.spans(1, 1), 0);
+  EXPECT_NEAR(returns.returns(2, 1), 0.05, 1e-15);
+  EXPECT_EQ(returns.periods_per_year, 252);
+  EXPECT_EQ(figures_of(returns, 1).observations, 2u);
+  EXPECT_NEAR(within_day_returns({a}, ReturnKind::log).returns(1, 0), std::log(0.9), 1e-15);
+  b.of(PriceField::open) = {100, NAN, NAN};
+  EXPECT_THAT(test::message_of([&] {
+                within_day_returns({a, b}, ReturnKind::simple);
+              }),
+              testing::HasSubstr("B: 1 days with an open and a close are too few"));
+}
+
 TEST(Figures, OfTheLowerSideByHand) {
   // Returns +10%, -10%, +20%, -5%. Below 0: squares 0.01 + 0.0025 over 4 returns. The worst half: -10% and -5%; the
   // worst 40% are 1.6 returns: -10% whole and 0.6 of -5%.

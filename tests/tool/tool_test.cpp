@@ -203,6 +203,32 @@ TEST(Describe, ShowsTheLowerSideAndTheSpreadOfReturns) {
   EXPECT_EQ(run_tool("describe" + mandate + " --returns both").code, 2);
 }
 
+TEST(Describe, WithinTheDayTakesCloseOverOpen) {
+  std::istringstream file(text_of(demo + "/prices/KELPFARM.csv"));
+  std::string line, cell;
+  std::getline(file, line);
+  ASSERT_TRUE(line.starts_with("date,open,high,low,close")) << line;
+  double sum = 0;
+  int count = 0;
+  while (std::getline(file, line)) {
+    if (line < "2024-01-01" || line > "2024-12-32") continue;
+    std::istringstream cells(line);
+    std::vector<double> figures;
+    std::getline(cells, cell, ',');
+    while (std::getline(cells, cell, ',')) figures.push_back(cell.empty() ? NAN : std::stod(cell));
+    if (std::isnan(figures[0]) || std::isnan(figures[3])) continue;
+    sum += figures[3] / figures[0] - 1;
+    ++count;
+  }
+  const std::string window =
+      "describe --prices " + demo + "/prices --assets KELPFARM,TIDEMILL --from 2024-01-01 --to 2024-12-31";
+  const auto result = result_of(window + " --within-day");
+  EXPECT_EQ(result["assets"][0]["observations"], count);
+  EXPECT_NEAR(result["assets"][0]["mean_arithmetic"].get<double>(), 252 * sum / count, 1e-12);
+  EXPECT_THAT(run_tool(window + " --within-day").err, HasSubstr("what happens overnight isn't in them"));
+  EXPECT_THAT(run_tool(window + " --within-day --every 1m").err, HasSubstr("it doesn't go with --every 1m"));
+}
+
 TEST(Align, AnyKeepsHolesOutOfTheEstimateAndSaysHowMany) {
   const auto said =
       run_tool("frontier" + mandate + " --align any --every 1d --from 2021-06-01 --to 2021-12-31 --json -");

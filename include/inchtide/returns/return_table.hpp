@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "inchtide/base/day.hpp"
+#include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/returns/conventions.hpp"
 
@@ -43,5 +44,10 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
 
 /// The same, simple: what a portfolio needs.
 ReturnTable simple_returns(const PriceTable& table, const Interval& every);
+
+/// Returns within the day, close over open: what happens overnight isn't in them. A row for each day on which some
+/// asset has both; the first growth is that of the first day, so `start` is its day.
+/// @throws InputError naming an asset that has fewer than two such days
+ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind kind);
 
 }  // namespace inchtide
