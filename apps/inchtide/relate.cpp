@@ -174,10 +174,10 @@ void add_components(Relations& r) {
 }
 
 void add_stability(Relations& r) {
+  const auto& split = r.study.options.split;
+  const auto parted = split.empty() ? std::nullopt : std::optional(day_from(split, "--split"));
   r.attempt([&] {
-    const auto& options = r.study.options;
-    const auto stability = options.split.empty() ? stability_of(r.returns.universe)
-                                                 : stability_of(r.returns.universe, day_from(options.split, "--split"));
+    const auto stability = parted ? stability_of(r.returns.universe, *parted) : stability_of(r.returns.universe);
     r.add(report::stability_table(stability));
     r.add(report::persistence_table(stability));
     const auto maybe = [](double value) { return std::isnan(value) ? report::Json() : report::Json(value); };

@@ -6,21 +6,14 @@
 #include "inchtide/estimate/bootstrap.hpp"
 #include "inchtide/estimate/rolling.hpp"
 #include "support/messages.hpp"
+#include "support/returns.hpp"
 
 namespace inchtide {
 namespace {
 
 using test::message_of;
+using test::table_of;
 using testing::HasSubstr;
-
-ReturnTable table_of(const Eigen::MatrixXd& returns) {
-  ReturnTable table;
-  for (Eigen::Index t = 0; t < returns.rows(); ++t) table.days.push_back(Day{std::chrono::days{t}});
-  for (Eigen::Index i = 0; i < returns.cols(); ++i) table.assets.push_back("A" + std::to_string(i + 1));
-  table.returns = returns;
-  table.spans = Eigen::MatrixXi::Ones(returns.rows(), returns.cols());
-  return table;
-}
 
 Eigen::MatrixXd normal_returns(int t, int n, unsigned seed, double mean = 0.01) {
   std::mt19937_64 random(seed);

@@ -9,21 +9,14 @@
 #include "inchtide/relations/diversification.hpp"
 #include "support/linear.hpp"
 #include "support/messages.hpp"
+#include "support/returns.hpp"
 
 namespace inchtide {
 namespace {
 
 using test::message_of;
+using test::table_of;
 using testing::HasSubstr;
-
-ReturnTable table_of(const Eigen::MatrixXd& returns) {
-  ReturnTable table;
-  for (Eigen::Index t = 0; t < returns.rows(); ++t) table.days.push_back(Day{std::chrono::days{t}});
-  for (Eigen::Index i = 0; i < returns.cols(); ++i) table.assets.push_back(std::string(1, char('A' + i)));
-  table.returns = returns;
-  table.spans = Eigen::MatrixXi::Ones(returns.rows(), returns.cols());
-  return table;
-}
 
 Eigen::MatrixXd returns_of(int t, int n, unsigned seed) {
   std::mt19937_64 random(seed);
