@@ -10,13 +10,13 @@ namespace inchtide::app {
 
 Outcome frontier(const Options& options) {
   auto choice = load_choice(options);
-  const auto traced = trace_frontier(choice.estimate, choice.limits, choice.tags);
+  const auto traced = trace_frontier(choice.estimate, choice.limits, choice.facts);
   std::vector<Allocation> chosen{
-      choose(traced, choice.limits, Aim{Aim::Kind::minimum_variance, 0}, choice.risk_free, choice.tags)};
+      choose(traced, choice.limits, Aim{Aim::Kind::minimum_variance, 0}, choice.risk_free, choice.facts)};
   if (const auto reason = traced.why_no_maximum_sharpe(choice.risk_free)) {
     choice.warnings.push_back("There is no maximum-Sharpe portfolio: " + *reason);
   } else {
-    chosen.push_back(choose(traced, choice.limits, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free, choice.tags));
+    chosen.push_back(choose(traced, choice.limits, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free, choice.facts));
   }
   Outcome outcome{"frontier", choice.inputs, choice.warnings, report::frontier_result(traced, choice.risk_free), {},
                   {}};

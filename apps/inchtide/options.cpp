@@ -324,6 +324,11 @@ void add_limit_options(CLI::App& command, Options& options) {
       ->take_all()
       ->expected(1)
       ->group("Choice");
+  command
+      .add_option("--current", options.current,
+                  "The weights held now: a CSV file of asset,weight (12.5%); for turnover and the cost of trading")
+      ->type_name("FILE")
+      ->group("Input");
   command.add_flag("--no-limits", options.no_limits, "Leave the mandate's limits aside")->group("Choice");
 }
 

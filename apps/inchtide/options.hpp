@@ -27,7 +27,7 @@ enum ExitCode {
 
 struct Options {
   // input
-  std::string mandate, prices, estimate, tags, benchmark, currency, rates, align, weights;
+  std::string mandate, prices, estimate, tags, benchmark, currency, rates, align, weights, current;
   std::string identifiers, actions, short_histories, dates, decimal;
   std::vector<std::string> assets, field;
   // gathering

@@ -223,25 +223,6 @@ Limits limits_on(const std::vector<std::string>& assets, const exchange::Mandate
   return limits;
 }
 
-Choice finish_choice(Choice choice, const exchange::Mandate& mandate, const Options& options,
-                     const std::vector<std::string>& known_elsewhere) {
-  if (choice.estimate.returns == ReturnKind::log) {
-    choice.estimate = simple_from_log(choice.estimate);
-    choice.warnings.push_back(
-        "The estimate is of log returns. Portfolios add up simple ones, so it is converted, exact where a year's "
-        "growth "
-        "is lognormal: E = exp(m + s/2) - 1 of mean m and variance s, covariance (1 + E)(1 + E')(exp(c) - 1)");
-  }
-  choice.risk_free = mandate.risk_free.value_or(choice.estimate.risk_free);
-  choice.estimate.risk_free = choice.risk_free;
-  choice.limits = limits_on(choice.estimate.assets, mandate, options, choice.warnings, known_elsewhere);
-  std::vector<std::string> texts;
-  for (const auto& limit : choice.limits) texts.push_back(limit.text);
-  choice.inputs["limits"] = texts;
-  choice.inputs["risk_free"] = choice.risk_free;
-  return choice;
-}
-
 Eigen::VectorXd weights_for(const std::vector<std::string>& assets, const exchange::WeightList& list,
                             const std::string& file) {
   Eigen::VectorXd weights = Eigen::VectorXd::Zero(Eigen::Index(assets.size()));
@@ -254,6 +235,30 @@ Eigen::VectorXd weights_for(const std::vector<std::string>& assets, const exchan
     weights[Eigen::Index(*found)] = list.weights[k];
   }
   return weights;
+}
+
+Choice finish_choice(Choice choice, const exchange::Mandate& mandate, const Options& options,
+                     const std::vector<std::string>& known_elsewhere) {
+  if (choice.estimate.returns == ReturnKind::log) {
+    choice.estimate = simple_from_log(choice.estimate);
+    choice.warnings.push_back(
+        "The estimate is of log returns. Portfolios add up simple ones, so it is converted, exact where a year's "
+        "growth "
+        "is lognormal: E = exp(m + s/2) - 1 of mean m and variance s, covariance (1 + E)(1 + E')(exp(c) - 1)");
+  }
+  choice.risk_free = mandate.risk_free.value_or(choice.estimate.risk_free);
+  choice.estimate.risk_free = choice.risk_free;
+  choice.limits = limits_on(choice.estimate.assets, mandate, options, choice.warnings, known_elsewhere);
+  if (mandate.current) {
+    const auto lists = exchange::read_weights(*mandate.current);
+    choice.facts.current = weights_for(choice.estimate.assets, lists.front(), mandate.current->string());
+    choice.inputs["current"] = mandate.current->string();
+  }
+  std::vector<std::string> texts;
+  for (const auto& limit : choice.limits) texts.push_back(limit.text);
+  choice.inputs["limits"] = texts;
+  choice.inputs["risk_free"] = choice.risk_free;
+  return choice;
 }
 
 }  // namespace
@@ -314,6 +319,7 @@ exchange::Mandate mandate_of(const Options& options) {
   if (!options.mandate.empty()) mandate = exchange::read_mandate(options.mandate);
   if (!options.prices.empty()) mandate.prices = options.prices;
   if (!options.tags.empty()) mandate.tags = options.tags;
+  if (!options.current.empty()) mandate.current = options.current;
   if (!options.assets.empty()) mandate.assets = options.assets;
   if (!options.benchmark.empty()) mandate.benchmark = options.benchmark;
   if (!options.currency.empty()) mandate.currency = options.currency;
@@ -449,7 +455,10 @@ Choice choice_of(Study& study, std::optional<Day> before) {
   if (before) choice.inputs["split"] = to_string(*before);
   auto known = study.tags.assets;
   for (const auto& history : study.histories) known.push_back(history.asset);
-  choice.tags = study.tags;
+  choice.facts.tags = study.tags;
+  if (study.benchmark && study.mandate.returns == ReturnKind::simple) {
+    choice.facts.benchmark = benchmark_risk(returns.universe, returns.benchmark, study.mandate.methods.denominator);
+  }
   choice = finish_choice(std::move(choice), study.mandate, study.options, known);
   choice.warnings.insert(choice.warnings.begin(), study.warnings.begin(), study.warnings.end());
   if (choice.estimate.rows_dropped > 0) {
@@ -478,8 +487,8 @@ Choice load_choice(const Options& options) {
   choice.inputs["estimate"] = options.estimate;
   if (!options.mandate.empty()) choice.inputs["mandate"] = options.mandate;
   choice.inputs["assets"] = choice.estimate.assets;
-  if (mandate.tags) choice.tags = exchange::read_tags(*mandate.tags);
-  const auto known = choice.tags.assets;
+  if (mandate.tags) choice.facts.tags = exchange::read_tags(*mandate.tags);
+  const auto known = choice.facts.tags.assets;
   return finish_choice(std::move(choice), mandate, options, known);
 }
 
@@ -490,15 +499,15 @@ std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Man
   }
   std::vector<Allocation> allocations;
   if (!aims.empty()) {
-    const auto frontier = trace_frontier(choice.estimate, choice.limits, choice.tags);
+    const auto frontier = trace_frontier(choice.estimate, choice.limits, choice.facts);
     for (const auto& aim : aims)
-      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.tags));
+      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts));
   }
   if (!options.weights.empty()) {
     for (const auto& list : exchange::read_weights(options.weights)) {
       const auto weights = weights_for(choice.estimate.assets, list, options.weights);
       allocations.push_back(
-          evaluate(choice.estimate, choice.limits, weights, list.name, choice.risk_free, choice.tags));
+          evaluate(choice.estimate, choice.limits, weights, list.name, choice.risk_free, choice.facts));
     }
   }
   return allocations;

@@ -73,7 +73,7 @@ struct Choice {
   Estimate estimate;
   Estimated estimated;  // its own account of it; empty when it came from a file
   Limits limits;
-  Tags tags;  // what limits look up
+  LimitFacts facts;  // what limits look up
   double risk_free = 0;
   std::vector<std::string> warnings;
   report::Json inputs;

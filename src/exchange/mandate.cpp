@@ -131,8 +131,9 @@ PriceField field_in(const Section& section, std::string_view key, const std::str
 }
 
 void read_universe(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
-  section.allow_only({"prices", "assets", "tags", "identifiers", "benchmark", "currency", "rates", "rate_carry",
-                      "align", "short_histories", "drop_misprints", "field", "fields", "actions", "dates", "decimal"});
+  section.allow_only({"prices", "assets", "tags", "identifiers", "benchmark", "current", "currency", "rates",
+                      "rate_carry", "align", "short_histories", "drop_misprints", "field", "fields", "actions", "dates",
+                      "decimal"});
   const auto path = [&](const char* key, std::optional<std::filesystem::path>& target) {
     if (const auto given = section.text(key)) target = folder / *given;
   };
@@ -141,6 +142,7 @@ void read_universe(const Section& section, const std::filesystem::path& folder, 
   path("identifiers", mandate.identifiers);
   path("rates", mandate.rates);
   path("actions", mandate.actions);
+  path("current", mandate.current);
   if (const auto align = section.text("align")) {
     mandate.align = AlignPolicy::parse(*align, section.place_of("align"));
   }

@@ -1,6 +1,7 @@
 #include "inchtide/frontier/frontier.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -12,6 +13,7 @@
 #include "frontier/vertex.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/frontier/tracked.hpp"
 
 namespace inchtide {
 namespace {
@@ -24,6 +26,8 @@ constexpr double no_variance = 1e-14;
 constexpr double same_rate = 1e-12;
 /// Targets may miss the range by this part of it.
 constexpr double range_slack = 1e-12;
+/// A ceiling may be missed by this part of it: the square root of a variance's rounding.
+constexpr double ceiling_slack = 1e-9;
 
 struct Start {
   Eigen::VectorXd weights;
@@ -36,8 +40,8 @@ struct Start {
 Start highest_return(const Eigen::VectorXd& expected_return, const Bounds& bounds) {
   const auto n = expected_return.size();
   Start start{bounds.lower, 0, false};
-  double rest = 1 - bounds.lower.sum();
-  start.only_one = rest <= no_room || bounds.upper.sum() - 1 <= no_room;
+  double rest = bounds.budget - bounds.lower.sum();
+  start.only_one = rest <= no_room || bounds.upper.sum() - bounds.budget <= no_room;
   std::vector<int> order(static_cast<std::size_t>(n));
   std::iota(order.begin(), order.end(), 0);
   std::ranges::stable_sort(order, [&](int a, int b) { return expected_return[a] > expected_return[b]; });
@@ -57,39 +61,50 @@ Start highest_return(const Eigen::VectorXd& expected_return, const Bounds& bound
 
 PathProblem path_problem(const Estimate& estimate, const Bounds& bounds, const Start& start) {
   const auto n = estimate.size();
-  if (start.only_one) return {estimate.covariance, start.weights, start.weights, Eigen::MatrixXd::Ones(1, n)};
-  return {estimate.covariance, bounds.lower, bounds.upper, Eigen::MatrixXd::Ones(1, n)};
+  if (start.only_one) return {estimate.covariance, {start.weights, start.weights, Eigen::MatrixXd::Ones(1, n), {}}};
+  return {estimate.covariance, {bounds.lower, bounds.upper, Eigen::MatrixXd::Ones(1, n), {}}};
 }
 
 /// No corner is handed out that breaks its limits. (Its optimality is certified when it is asked for.) Sums follow the
 /// weights that change, so that a corner costs no more than its changes.
 class LimitCheck {
  public:
-  LimitCheck(const Bounds& bounds, Eigen::VectorXd weights) : bounds_(bounds), weights_(std::move(weights)) {
-    const auto p = Eigen::Index(bounds.rows.size());
-    rows_.resize(p + 1, weights_.size());
-    rows_.row(0).setOnes();
-    lower_ = upper_ = Eigen::VectorXd::Ones(p + 1);
+  LimitCheck(const Bounds& bounds, Eigen::VectorXd weights)
+      : bounds_(bounds), all_(all_rows(bounds)), weights_(std::move(weights)) {
+    const auto p = Eigen::Index(all_.size());
+    rows_.resize(p, weights_.size());
+    lower_ = upper_ = sums_ = Eigen::VectorXd(p);
     for (Eigen::Index r = 0; r < p; ++r) {
-      const auto& row = bounds.rows[std::size_t(r)];
-      const double size = std::max(row.coefficients.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
-      rows_.row(r + 1) = row.coefficients / size;
-      lower_[r + 1] = row.lower / size;
-      upper_[r + 1] = row.upper / size;
+      auto& row = all_[std::size_t(r)];
+      const double size = row_size(row);
+      rows_.row(r) = row.coefficients / size;
+      row.bend /= size;
+      lower_[r] = row.lower / size;
+      upper_[r] = row.upper / size;
+      sums_[r] = row.constant / size;
+      if (row.bend.size() > 0) {
+        bent_.push_back(r);
+        sums_[r] += row.bend.dot((weights_ - row.bend_at).cwiseAbs());
+      }
     }
-    sums_ = rows_ * weights_;
+    sums_ += rows_ * weights_;
     breach_ = std::max((bounds.lower - weights_).maxCoeff(), (weights_ - bounds.upper).maxCoeff());
   }
 
   void change(Eigen::Index asset, double weight) {
     sums_ += (weight - weights_[asset]) * rows_.col(asset);
+    for (auto r : bent_) {
+      const auto& row = all_[std::size_t(r)];
+      const double at = row.bend_at[asset];
+      sums_[r] += row.bend[asset] * (std::abs(weight - at) - std::abs(weights_[asset] - at));
+    }
     weights_[asset] = weight;
     breach_ = std::max({breach_, bounds_.lower[asset] - weight, weight - bounds_.upper[asset]});
   }
 
   void corner_at(double lambda) const {
     const double breach = std::max({breach_, (lower_ - sums_).maxCoeff(), (sums_ - upper_).maxCoeff()});
-    if (breach > 1e-9) {
+    if (!(breach <= 1e-9)) {
       throw UncertifiedAnswer(fmt::format("The corner at lambda {} breaks its limits by {:.1e}", lambda, breach));
     }
   }
@@ -98,17 +113,64 @@ class LimitCheck {
 
  private:
   const Bounds& bounds_;
+  std::vector<LimitRow> all_;  // the budget's first
+  std::vector<Eigen::Index> bent_;
   Eigen::VectorXd weights_;
-  Eigen::MatrixXd rows_;  // the budget's first; each of size 1
+  Eigen::MatrixXd rows_;  // each of size 1
   Eigen::VectorXd lower_, upper_, sums_;
   double breach_ = 0;  // of any single weight so far
 };
 
 }  // namespace
 
-Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Tags& tags) {
+namespace {
+
+double least_volatility(const Estimate& estimate, Bounds bounds) {
+  bounds.volatility.reset();
+  return trace_frontier(estimate, bounds).minimum_variance().volatility;
+}
+
+/// A ceiling that the other limits leave no room under: which of them, and the figures.
+/// @param least the least figure within bounds, ceilings aside
+template <typename Least>
+void check_ceiling(std::optional<LimitFigure> Bounds::*ceiling, const char* what, Least least, const Bounds& bounds,
+                   const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts) {
+  const auto conflicts = [&](const Bounds& some) {
+    return some.*ceiling && least(some) > (some.*ceiling)->value * (1 + ceiling_slack);
+  };
+  if (!conflicts(bounds)) return;
+  auto conflict = limits;
+  for (std::size_t k = 0; k < conflict.size();) {
+    auto without = conflict;
+    without.erase(without.begin() + std::ptrdiff_t(k));
+    if (conflicts(bounds_of(without, assets, facts))) {
+      conflict = std::move(without);
+    } else {
+      ++k;
+    }
+  }
+  std::vector<std::string> names;
+  for (const auto& limit : conflict) names.push_back(limit.name);
+  throw InfeasibleLimits(
+      fmt::format("These limits cannot all hold: '{}': the least {} that they leave is {}. Loosen or drop one of them",
+                  fmt::join(names, "', '"), what, percent_text(least(bounds_of(conflict, assets, facts)), 4)),
+      names);
+}
+
+}  // namespace
+
+Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts) {
   estimate.check_for_weights();
-  return trace_frontier(estimate, bounds_of(limits, estimate.assets, tags));
+  const auto bounds = bounds_of(limits, estimate.assets, facts);
+  const auto& assets = estimate.assets;
+  check_ceiling(
+      &Bounds::volatility, "volatility", [&](const Bounds& some) { return least_volatility(estimate, some); }, bounds,
+      limits, assets, facts);
+  check_ceiling(
+      &Bounds::tracking_error, "tracking error",
+      [&](const Bounds& some) { return least_tracking_error(estimate, some, *facts.benchmark).tracking_error; }, bounds,
+      limits, assets, facts);
+  return trace_frontier(estimate, bounds);
 }
 
 namespace {
@@ -125,25 +187,28 @@ Traced trace_ranges(const Estimate& estimate, const Bounds& bounds) {
   PathSolver solver(path_problem(estimate, bounds, start));
   solver.start_at(start.weights, {start.basic});
   const double best = estimate.expected_return[start.basic];
-  return {solver.follow(estimate.expected_return.array() - best), best};
+  return {solver.follow({estimate.expected_return.array() - best, {}}), best};
 }
 
-/// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands at 1.
+/// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands still.
 Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   const auto n = estimate.size();
-  const auto rows = vertex_problem(bounds);
-  const auto p = rows.rows.rows();
-  const double best = estimate.expected_return.maxCoeff();
-  Eigen::VectorXd q = Eigen::VectorXd::Zero(n + p);
-  q.head(n) = estimate.expected_return.array() - best;
-  const auto vertex = best_vertex(rows, q.head(n));
+  const auto problem = vertex_problem(bounds);
+  const auto p = problem.weights.rows.rows();
+  Eigen::VectorXd slopes = estimate.expected_return;
+  double best = slopes.maxCoeff();
+  std::vector<double> bends;
+  for (const auto& bend : problem.weights.bends) bends.push_back(bend.linear);
+  if (bounds.costs) {
+    best = 0;  // the budget is not the plain sum of the weights
+    slopes = lowest_return_slopes(estimate.expected_return, bounds);
+  }
+  LinearTerm q{Eigen::VectorXd::Zero(n + p), bends};
+  q.lowest.head(n) = slopes.array() - best;
+  const auto vertex = best_vertex(problem, q.lowest.head(n), bends);
   if (!vertex.feasible) throw InfeasibleLimits("The limits cannot all hold", {});
-  PathProblem problem{estimate.covariance, Eigen::VectorXd(n + p), Eigen::VectorXd(n + p), Eigen::MatrixXd(p, n + p)};
-  problem.lower << rows.lower, rows.row_lower;
-  problem.upper << rows.upper, rows.row_upper;
-  problem.rows << rows.rows, -Eigen::MatrixXd::Identity(p, p);
-  PathSolver solver(std::move(problem));
-  solver.start_at(vertex.values, vertex.basic);
+  PathSolver solver({estimate.covariance, with_row_weights(problem), true, bounds.costs.has_value()});
+  solver.start_at(vertex.values, vertex.basic, vertex.piece);
   return {solver.follow(q), best};
 }
 
@@ -151,7 +216,7 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
 
 Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
   const auto n = estimate.size();
-  const auto [path, best] = bounds.rows.empty() ? trace_ranges(estimate, bounds) : trace_rows(estimate, bounds);
+  const auto [path, best] = bounds.ranges_only() ? trace_ranges(estimate, bounds) : trace_rows(estimate, bounds);
 
   Frontier frontier;
   frontier.estimate_ = estimate;
@@ -173,21 +238,60 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
     }
     check.corner_at(corner.lambda_high);
     frontier.changes_end_.push_back(frontier.changes_.size());
-    frontier.corners_.push_back({estimate.expected_return.dot(check.weights()), std::sqrt(corner.variance),
-                                 corner.lambda_high, corner.lambda_low});
-    if (bounds.rows.empty()) continue;
+    frontier.corners_.push_back({return_of(estimate.expected_return, bounds, check.weights()),
+                                 std::sqrt(corner.variance), corner.lambda_high, corner.lambda_low});
+    if (bounds.ranges_only()) continue;
     const double high = std::isinf(corner.lambda_high) ? corner.lambda_low : corner.lambda_high;
     frontier.prices_high_.push_back(
         shifted(std::isinf(corner.lambda_high) ? corner.prices_low : corner.prices_high, high));
     frontier.prices_low_.push_back(shifted(corner.prices_low, corner.lambda_low));
   }
-  if (!bounds.rows.empty()) frontier.price_slope_ = shifted(path.price_slope, 1);
+  if (!bounds.ranges_only()) frontier.price_slope_ = shifted(path.price_slope, 1);
+  if (bounds.volatility) frontier.end_at(bounds.volatility->value);
   return frontier;
+}
+
+/// Cuts off what lies above a volatility: the portfolio there becomes the first corner.
+void Frontier::end_at(double volatility) {
+  if (corners_.back().volatility > volatility * (1 + ceiling_slack)) {
+    throw InfeasibleLimits(fmt::format("The least volatility within the limits is {}, above the ceiling of {}",
+                                       percent_text(corners_.back().volatility, 4), short_percent(volatility)),
+                           {});
+  }
+  if (corners_.front().volatility <= volatility) return;
+  const auto top = at_volatility(std::max(volatility, corners_.back().volatility));
+  std::size_t below = 1;
+  while (below + 1 < corners_.size() && corners_[below].volatility >= top.volatility) ++below;
+  at_ceiling_ = true;
+  const auto cut = std::ptrdiff_t(below);
+  const auto first_change = changes_end_[below - 1];
+  top_ = top.weights;
+  changes_.erase(changes_.begin(), changes_.begin() + std::ptrdiff_t(first_change));
+  changes_end_.erase(changes_end_.begin(), changes_end_.begin() + cut - 1);
+  for (auto& end : changes_end_) end -= first_change;
+  corners_.erase(corners_.begin(), corners_.begin() + cut - 1);
+  corners_.front() = {top.expected_return, top.volatility, std::numeric_limits<double>::infinity(), top.lambda};
+  if (!bounds_.ranges_only()) {
+    prices_high_.erase(prices_high_.begin(), prices_high_.begin() + cut - 1);
+    prices_low_.erase(prices_low_.begin(), prices_low_.begin() + cut - 1);
+    prices_high_.front() = prices_low_.front() = top.row_prices;
+    price_slope_.setZero();
+  }
+  if (corners_.size() > 1 && !(corners_[1].expected_return < corners_[0].expected_return)) {  // the cut is a corner
+    corners_.front().lambda_low = corners_[1].lambda_low;
+    if (!bounds_.ranges_only()) {
+      prices_low_.front() = prices_low_[1];
+      prices_low_.erase(prices_low_.begin() + 1);
+      prices_high_.erase(prices_high_.begin() + 1);
+    }
+    corners_.erase(corners_.begin() + 1);
+    changes_end_.erase(changes_end_.begin());
+  }
 }
 
 /// Prices that prove the corner's weights optimal for a lambda at which it stands still.
 Eigen::VectorXd Frontier::row_prices_at(std::size_t corner, double lambda) const {
-  if (bounds_.rows.empty()) return {};
+  if (bounds_.ranges_only()) return {};
   const auto& at = corners_[corner];
   if (std::isinf(at.lambda_high)) return prices_low_[corner] + (lambda - at.lambda_low) * price_slope_;
   const double room = at.lambda_high - at.lambda_low;
@@ -214,11 +318,11 @@ Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda, const Eige
       if (certificate.worst() < portfolio.certificate.worst()) {
         portfolio.certificate = certificate;
         weights = std::move(better->weights);
-        if (!bounds_.rows.empty()) portfolio.row_prices = std::move(better->row_prices);
+        if (!bounds_.ranges_only()) portfolio.row_prices = std::move(better->row_prices);
       }
     }
   }
-  portfolio.expected_return = estimate_.expected_return.dot(weights);
+  portfolio.expected_return = return_of(estimate_.expected_return, bounds_, weights);
   portfolio.volatility = std::sqrt(estimate_.covariance.portfolio_variance(weights));
   if (!portfolio.certificate.holds()) {
     throw UncertifiedAnswer(
@@ -246,7 +350,7 @@ Portfolio Frontier::between(std::size_t upper, double part) const {
   if (part >= 1) return corner(upper + 1);
   const double high = corners_[upper].lambda_low, low = corners_[upper + 1].lambda_high;
   Eigen::VectorXd prices;
-  if (!bounds_.rows.empty()) prices = (1 - part) * prices_low_[upper] + part * prices_high_[upper + 1];
+  if (!bounds_.ranges_only()) prices = (1 - part) * prices_low_[upper] + part * prices_high_[upper + 1];
   return certified((1 - part) * weights(upper) + part * weights(upper + 1), (1 - part) * high + part * low, prices);
 }
 
@@ -258,7 +362,8 @@ struct Frontier::Curve {
 Frontier::Curve Frontier::curve_below(std::size_t upper) const {
   const Eigen::VectorXd from = weights(upper), change = weights(upper + 1) - from;
   const Eigen::VectorXd risk = estimate_.covariance.product(change);
-  return {estimate_.expected_return.dot(from), estimate_.expected_return.dot(change),
+  const double at = return_of(estimate_.expected_return, bounds_, from);
+  return {at, return_of(estimate_.expected_return, bounds_, weights(upper + 1)) - at,
           estimate_.covariance.portfolio_variance(from), from.dot(risk), std::max(0.0, change.dot(risk))};
 }
 
@@ -304,6 +409,7 @@ Portfolio Frontier::at_lambda(double lambda) const {
   std::size_t k = 0;
   while (k + 1 < corners_.size() && lambda < corners_[k + 1].lambda_high) ++k;
   const auto& at = corners_[k];
+  if (k == 0 && at_ceiling_ && lambda > at.lambda_low) return corner(0);
   if (lambda >= at.lambda_low || k + 1 == corners_.size()) {
     return certified(weights(k), lambda, row_prices_at(k, lambda));
   }
@@ -311,15 +417,22 @@ Portfolio Frontier::at_lambda(double lambda) const {
   return between(k, (at.lambda_low - lambda) / (at.lambda_low - low));
 }
 
+/// What the budget leaves earns the risk-free rate, and what it exceeds pays it: of the weights' return, this much is
+/// no more than the rate.
+double Frontier::riskless_part(double risk_free) const {
+  return bounds_.budget * risk_free;
+}
+
 std::optional<std::string> Frontier::why_no_maximum_sharpe(double risk_free) const {
   const auto &top = corners_.front(), &least = corners_.back();
-  if (top.expected_return <= risk_free) {
+  const double riskless = riskless_part(risk_free);
+  if (top.expected_return <= riskless) {
     return fmt::format(
         "no portfolio within the limits beats the risk-free rate of {}: the highest expected return is {}",
         short_percent(risk_free), percent_text(top.expected_return));
   }
   const double largest = estimate_.covariance.variances().maxCoeff();
-  if (least.volatility * least.volatility <= no_variance * largest && least.expected_return > risk_free + same_rate) {
+  if (least.volatility * least.volatility <= no_variance * largest && least.expected_return > riskless + same_rate) {
     return fmt::format(
         "a portfolio without variance has an expected return of {}, above the risk-free rate of {}, so "
         "the ratio has no end",
@@ -332,9 +445,10 @@ MaximumSharpe Frontier::maximum_sharpe(double risk_free) const {
   if (const auto reason = why_no_maximum_sharpe(risk_free)) {
     throw InputError("maximum-sharpe", *reason, "Change the risk-free rate (--risk-free) or the assets");
   }
+  const double riskless = riskless_part(risk_free);
   // Going down the frontier raises the ratio as long as lambda (E - rf) > variance.
   const auto falls_help = [&](const Corner& corner, double lambda) {
-    return lambda * (corner.expected_return - risk_free) > (1 + same_rate) * corner.volatility * corner.volatility;
+    return lambda * (corner.expected_return - riskless) > (1 + same_rate) * corner.volatility * corner.volatility;
   };
   MaximumSharpe best;
   std::size_t k = 0;
@@ -342,7 +456,7 @@ MaximumSharpe Frontier::maximum_sharpe(double risk_free) const {
   for (; falls_help(corners_[k], corners_[k].lambda_low) && k + 1 < corners_.size(); ++k) {
     if (falls_help(corners_[k + 1], corners_[k + 1].lambda_high)) continue;
     const auto c = curve_below(k);
-    const double excess = c.e0 - risk_free;
+    const double excess = c.e0 - riskless;
     const double turn = c.e1 * c.v1 - excess * c.v2, terms = std::abs(c.e1 * c.v1) + std::abs(excess * c.v2);
     if (std::abs(turn) > 1e-14 * terms) part = (excess * c.v1 - c.e1 * c.v0) / turn;  // else it is the same all along
     break;
@@ -352,12 +466,13 @@ MaximumSharpe Frontier::maximum_sharpe(double risk_free) const {
   if (part > 0) chosen = (1 - part) * chosen + part * weights(k + 1);
   // At the highest ratio the frontier touches the line from the risk-free rate: its slope gives lambda.
   const double variance = estimate_.covariance.portfolio_variance(chosen);
-  const double excess = estimate_.expected_return.dot(chosen) - risk_free;
-  const double lambda = variance / excess;
+  const double excess = return_of(estimate_.expected_return, bounds_, chosen) - riskless;
+  const bool stopped = at_ceiling_ && k == 0 && part <= 0;  // the ceiling's price is not in the system of the weights
+  const double lambda = stopped ? corners_.front().lambda_low : variance / excess;
   Eigen::VectorXd prices = row_prices_at(k, lambda);
-  if (part > 0 && !bounds_.rows.empty()) prices = (1 - part) * prices_low_[k] + part * prices_high_[k + 1];
+  if (part > 0 && !bounds_.ranges_only()) prices = (1 - part) * prices_low_[k] + part * prices_high_[k + 1];
   best.portfolio = certified(std::move(chosen), lambda, prices);
-  best.sharpe = best.portfolio.sharpe(risk_free);
+  best.sharpe = (best.portfolio.expected_return - riskless) / best.portfolio.volatility;
   best.at_top = k == 0 && part <= 0;
   return best;
 }

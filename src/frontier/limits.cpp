@@ -4,9 +4,13 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <functional>
 #include <limits>
+#include <numeric>
 
+#include "frontier/pieces.hpp"
 #include "frontier/vertex.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
@@ -16,7 +20,6 @@ namespace inchtide {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-constexpr double budget = 1.0;
 /// Sums of bounds that miss the budget by less than this are rounding, not a conflict.
 constexpr double sum_tolerance = 1e-12;
 
@@ -78,7 +81,51 @@ bool reads_like_figure(std::string_view term) {
 [[noreturn]] void refuse_kind(const std::string& where, std::string_view subject) {
   throw InputError(where, fmt::format("a limit on '{}' is not offered", subject),
                    "Limits bound an asset (KELPFARM <= 12%), each asset (each >= 1%), a tag's total (sector:power <= "
-                   "30%), every total of a tag (every sector <= 30%) or an average (average:yield >= 2.5)");
+                   "30%), every total of a tag (every sector <= 30%), an average (average:yield >= 2.5), or one of "
+                   "budget, gross, short, turnover, holdings, held, volatility, tracking-error");
+}
+
+/// Limits that a single word names, and what they may say.
+struct Keyword {
+  const char* word;
+  Limit::Kind kind;
+  bool lower, upper;
+  const char* example;
+  const char* why;  // the other way isn't offered
+};
+
+constexpr std::array keywords = {
+    Keyword{"budget", Limit::Kind::budget, true, true, "budget = 100%", "the weights sum to one figure"},
+    Keyword{"gross", Limit::Kind::gross, false, true, "gross <= 130%", "only a ceiling leaves a single best answer"},
+    Keyword{"short", Limit::Kind::short_total, false, true, "short <= 20%",
+            "only a ceiling leaves a single best answer"},
+    Keyword{"turnover", Limit::Kind::turnover, false, true, "turnover <= 25%",
+            "only a ceiling leaves a single best answer"},
+    Keyword{"holdings", Limit::Kind::holdings, false, true, "holdings <= 12", "it is a ceiling on their number"},
+    Keyword{"held", Limit::Kind::held, true, false, "held >= 1%", "a ceiling is written each <= 10%"},
+    Keyword{"volatility", Limit::Kind::volatility, false, true, "volatility <= 12%", "it is a ceiling"},
+    Keyword{"tracking-error", Limit::Kind::tracking_error, false, true, "tracking-error <= 4%", "it is a ceiling"}};
+
+const Keyword* keyword_of(std::string_view text) {
+  const auto found = std::ranges::find_if(keywords, [&](const Keyword& k) { return same_name(text, k.word); });
+  return found == keywords.end() ? nullptr : &*found;
+}
+
+/// The ends that a limit of a single word sets are those that it may set.
+void check_keyword(const Limit& limit, const std::string& where) {
+  const auto known = std::ranges::find(keywords, limit.kind, &Keyword::kind);
+  if (known == keywords.end()) return;
+  const bool equal = limit.lower && limit.upper && *limit.lower == *limit.upper;
+  const bool fits = known->lower && known->upper ? equal : (limit.lower ? known->lower : known->upper) && !equal;
+  if (!fits || (limit.lower && limit.upper && !equal)) {
+    throw InputError(where, fmt::format("{} cannot be bounded this way: {}", known->word, known->why),
+                     fmt::format("Write it like {}", known->example));
+  }
+  const double figure = limit.lower.value_or(limit.upper.value_or(0));
+  if (figure < 0 && limit.kind != Limit::Kind::budget) {
+    throw InputError(where, fmt::format("{} is never negative", known->word),
+                     fmt::format("Write it like {}", known->example));
+  }
 }
 
 /// The text between two quotes, or nothing when it isn't quoted.
@@ -96,11 +143,8 @@ Limit::Term asset_or_tag(std::string_view term, const std::string& where) {
   if (const auto code = unquoted(term, where)) return {1, "", *code};
   const auto colon = term.find(':');
   if (colon == std::string_view::npos) {
-    for (const char* keyword :
-         {"budget", "gross", "short", "turnover", "holdings", "held", "volatility", "tracking-error", "average"}) {
-      if (same_name(term, keyword)) refuse_kind(where, term);
-    }
-    if (std::ranges::any_of(term, is_space)) refuse_kind(where, term);
+    const bool reserved = keyword_of(term) || same_name(term, "average");
+    if (reserved || std::ranges::any_of(term, is_space)) refuse_kind(where, term);
     return {1, "", std::string(term)};
   }
   const auto tag = trimmed(term.substr(0, colon)), rest = trimmed(term.substr(colon + 1));
@@ -161,6 +205,10 @@ void read_subject(Limit& limit, std::string_view text, const std::string& where)
     }
     return;
   }
+  if (const auto* keyword = keyword_of(text)) {
+    limit.kind = keyword->kind;
+    return;
+  }
   limit.terms = {term_of(text, where)};
   if (same_name(limit.terms[0].tag, "average") && limit.terms[0].factor == 1) {
     limit.kind = Limit::Kind::average;
@@ -182,11 +230,20 @@ void read_relative(Limit& limit, std::string_view left, const std::string& compa
 }
 
 double figure_of(const Limit& limit, std::string_view text, const std::string& where) {
+  if (limit.kind == Limit::Kind::holdings) {
+    const auto count = parse_number(text);
+    if (count && *count >= 1 && *count == std::floor(*count)) return *count;
+    throw InputError(where, fmt::format("'{}' is no number of positions", text), "Write it like holdings <= 12");
+  }
   if (limit.kind != Limit::Kind::average) return fraction_from_percent(text, where);
   const auto figure = parse_number(text);
   if (figure) return *figure;
   throw InputError(where, fmt::format("'{}' is not a figure", text),
                    "Give the average in the unit of its column, without a sign");
+}
+
+std::string quoted_limit(const Limit& limit) {
+  return limit.name == limit.text ? fmt::format("'{}'", limit.text) : fmt::format("{} '{}'", limit.name, limit.text);
 }
 
 // ---- what limits leave ---------------------------------------------------------------------------------------------
@@ -259,8 +316,14 @@ class Lookup {
 /// Adds what one limit says to the bounds.
 class Merge {
  public:
-  Merge(Bounds& bounds, const Limit& limit, int position, const std::vector<std::string>& assets, const Tags& tags)
-      : bounds_(bounds), limit_(limit), position_(position), count_(assets.size()), look_up_(limit, assets, tags) {}
+  Merge(Bounds& bounds, const Limit& limit, int position, const std::vector<std::string>& assets,
+        const LimitFacts& facts)
+      : bounds_(bounds),
+        limit_(limit),
+        position_(position),
+        count_(assets.size()),
+        facts_(facts),
+        look_up_(limit, assets, facts.tags) {}
 
   void run() {
     switch (limit_.kind) {
@@ -277,11 +340,45 @@ class Merge {
         return;
       case Limit::Kind::total: return total();
       case Limit::Kind::average: return average();
+      case Limit::Kind::gross: return sizes(0, 1, Eigen::VectorXd::Zero(Eigen::Index(count_)), 0);
+      case Limit::Kind::short_total: return sizes(-0.5, 0.5, Eigen::VectorXd::Zero(Eigen::Index(count_)), 0);
+      case Limit::Kind::turnover:
+        if (facts_.current.size() != Eigen::Index(count_)) {
+          throw InputError(look_up_.place(), "the weights held now are not known", "Give a file of them (--current)");
+        }
+        return sizes(0, 0.5, facts_.current, std::abs(facts_.current.sum() - bounds_.budget) / 2);
+      case Limit::Kind::volatility: return tighten(bounds_.volatility, *limit_.upper);
+      case Limit::Kind::tracking_error:
+        if (!facts_.benchmark) {
+          throw InputError(look_up_.place(), "the benchmark's returns are not known",
+                           "Give --benchmark CODE with prices (an estimate file does not hold them)");
+        }
+        return tighten(bounds_.tracking_error, *limit_.upper);
+      case Limit::Kind::holdings: return tighten(bounds_.holdings, *limit_.upper);
+      case Limit::Kind::held:
+        if (!bounds_.held || *limit_.lower > bounds_.held->value) bounds_.held = {*limit_.lower, position_};
+        return;
+      case Limit::Kind::budget: return;  // read before the others
     }
   }
 
  private:
   static double end(const std::optional<double>& value, double otherwise) { return value.value_or(otherwise); }
+
+  void tighten(std::optional<LimitFigure>& figure, double most) {
+    if (!figure || most < figure->value) figure = {most, position_};
+  }
+
+  /// straight sum w_i + bent sum |w_i - from_i| + constant <= the limit.
+  void sizes(double straight, double bent, const Eigen::VectorXd& from, double constant) {
+    const auto n = Eigen::Index(count_);
+    const auto* word = std::ranges::find(keywords, limit_.kind, &Keyword::kind)->word;
+    LimitRow row{position_, word, Eigen::VectorXd::Constant(n, straight), -infinity, *limit_.upper};
+    row.bend = Eigen::VectorXd::Constant(n, bent);
+    row.bend_at = from;
+    row.constant = constant;
+    bounds_.rows.push_back(std::move(row));
+  }
 
   void each() {
     std::vector<bool> counts(count_, !limit_.scope || limit_.outside);
@@ -318,8 +415,8 @@ class Merge {
     look_up_.check_tag(limit_.tag);
     Eigen::VectorXd row(static_cast<Eigen::Index>(count_));
     for (std::size_t i = 0; i < count_; ++i) row[Eigen::Index(i)] = look_up_.figure(i, limit_.tag);
-    add_row("average:" + limit_.tag, std::move(row), end(limit_.lower, -infinity) * budget,
-            end(limit_.upper, infinity) * budget);
+    add_row("average:" + limit_.tag, std::move(row), end(limit_.lower, -infinity) * bounds_.budget,
+            end(limit_.upper, infinity) * bounds_.budget);
   }
 
   void bound(std::size_t i, double lower, double upper) {
@@ -342,19 +439,41 @@ class Merge {
   const Limit& limit_;
   int position_;
   std::size_t count_;
+  const LimitFacts& facts_;
   Lookup look_up_;
 };
 
-Bounds merge(const Limits& limits, const std::vector<std::string>& assets, const Tags& tags) {
+/// How far a limit on short or gross positions opens them, and 0 where none does: an end that no weight can reach.
+double opened_shorts(const Limits& limits) {
+  double most = -1;
+  for (const auto& limit : limits) {
+    if (limit.kind != Limit::Kind::short_total && limit.kind != Limit::Kind::gross) continue;
+    const double opened = limit.kind == Limit::Kind::gross ? *limit.upper : 2 * *limit.upper;
+    most = most < 0 ? opened : std::min(most, opened);
+  }
+  return std::max(0.0, most);
+}
+
+Bounds merge(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts) {
   const auto n = Eigen::Index(assets.size());
-  Bounds bounds{Eigen::VectorXd::Constant(n, -infinity),
-                Eigen::VectorXd::Constant(n, infinity),
-                std::vector<int>(assets.size(), -1),
-                std::vector<int>(assets.size(), -1),
-                {}};
-  for (std::size_t k = 0; k < limits.size(); ++k) Merge(bounds, limits[k], int(k), assets, tags).run();
+  auto bounds = Bounds::long_only(n);
+  bounds.lower.setConstant(-infinity);
+  for (std::size_t k = 0; k < limits.size(); ++k) {
+    if (limits[k].kind != Limit::Kind::budget) continue;
+    if (bounds.budget_limit >= 0 && bounds.budget != *limits[k].upper) {
+      const auto& other = limits[std::size_t(bounds.budget_limit)];
+      throw InfeasibleLimits(fmt::format("These limits cannot all hold: {}, {}: the weights have one sum. Drop one",
+                                         quoted_limit(other), quoted_limit(limits[k])),
+                             {other.name, limits[k].name});
+    }
+    bounds.budget = *limits[k].upper;
+    bounds.budget_limit = int(k);
+  }
+  for (std::size_t k = 0; k < limits.size(); ++k) Merge(bounds, limits[k], int(k), assets, facts).run();
+  bounds.costs = facts.costs;
+  const double shorts = opened_shorts(limits);
   for (Eigen::Index i = 0; i < n; ++i) {
-    if (bounds.lower[i] == -infinity) bounds.lower[i] = 0;
+    if (bounds.lower[i] == -infinity) bounds.lower[i] = shorts > 0 ? std::min(-shorts, bounds.upper[i]) : 0;
   }
   return bounds;
 }
@@ -370,7 +489,7 @@ std::string shown_end(const LimitRow& row, double value) {
 std::string figures_of_rows(const Bounds& bounds) {
   for (const auto& a : bounds.rows) {  // the same total twice
     for (const auto& b : bounds.rows) {
-      if (a.coefficients != b.coefficients || !(a.lower > b.upper)) continue;
+      if (a.coefficients != b.coefficients || a.bend.size() + b.bend.size() > 0 || !(a.lower > b.upper)) continue;
       return fmt::format("{} would have to be at least {} and at most {}", a.label, shown_end(a, a.lower),
                          shown_end(b, b.upper));
     }
@@ -381,34 +500,59 @@ std::string figures_of_rows(const Bounds& bounds) {
     alone.rows[0].lower = -infinity;
     alone.rows[0].upper = infinity;
     const auto reach = [&](double sign) {
-      const Vertex end = best_vertex(vertex_problem(alone), sign * row.coefficients);
-      return row.coefficients.dot(end.values.head(bounds.lower.size()));
+      auto objective = bent_rows(alone);
+      const Eigen::VectorXd lowest = sign * objective.rows.row(1);
+      std::vector<double> bends;
+      for (const auto& bend : objective.bends) bends.push_back(sign * bend.rows[1]);
+      const Vertex end = best_vertex(vertex_problem(alone), lowest, bends);
+      return row.value(end.values.head(bounds.lower.size()));
     };
-    if (const double most = reach(1); most < row.lower - sum_tolerance) {
-      return fmt::format("{} would have to be at least {}, the ranges of its assets allow {}", row.label,
-                         shown_end(row, row.lower), shown_end(row, most));
+    // The most of a bent row is no linear problem, and it has no lower end.
+    if (row.bend.size() == 0) {
+      if (const double most = reach(1); most < row.lower - sum_tolerance) {
+        return fmt::format("{} would have to be at least {}, the ranges of its assets allow {}", row.label,
+                           shown_end(row, row.lower), shown_end(row, most));
+      }
     }
     if (const double least = reach(-1); least > row.upper + sum_tolerance) {
       return fmt::format("{} would have to be at most {}, the ranges of its assets and the budget need {}", row.label,
                          shown_end(row, row.upper), shown_end(row, least));
     }
   }
-  return fmt::format("together with the budget of 100% they miss by {}",
-                     short_percent(best_vertex(vertex_problem(bounds), {}).missing));
+  return fmt::format("together with the budget of {} they miss by {}", short_percent(bounds.budget),
+                     short_percent(best_vertex(vertex_problem(bounds), {}, {}).missing));
+}
+
+/// The most that so many positions can come to, where none is short.
+std::optional<double> most_of_holdings(const Bounds& bounds) {
+  if (!bounds.holdings || bounds.lower.minCoeff() < 0) return std::nullopt;
+  std::vector<double> upper(bounds.upper.begin(), bounds.upper.end());
+  std::ranges::sort(upper, std::greater<>());
+  upper.resize(std::min(upper.size(), std::size_t(bounds.holdings->value)));
+  return std::accumulate(upper.begin(), upper.end(), 0.0);
+}
+
+/// Assets that have to be held.
+std::ptrdiff_t must_hold(const Bounds& bounds) {
+  return (bounds.lower.array() > 0 || bounds.upper.array() < 0).count();
 }
 
 bool can_hold(const Bounds& bounds) {
   const bool ranges = (bounds.lower.array() <= bounds.upper.array()).all() &&
-                      bounds.lower.sum() <= budget + sum_tolerance && bounds.upper.sum() >= budget - sum_tolerance;
-  return ranges && (bounds.rows.empty() || best_vertex(vertex_problem(bounds), {}).feasible);
+                      bounds.lower.sum() <= bounds.budget + sum_tolerance &&
+                      bounds.upper.sum() >= bounds.budget - sum_tolerance;
+  if (!ranges) return false;
+  if (most_of_holdings(bounds).value_or(infinity) < bounds.budget - sum_tolerance) return false;
+  if (bounds.holdings && double(must_hold(bounds)) > bounds.holdings->value) return false;
+  return bounds.rows.empty() || best_vertex(vertex_problem(bounds), {}, {}).feasible;
 }
 
 /// Drops limits one by one while the rest still conflict: what is left is a set of which none can be dropped.
-Limits minimal_conflict(Limits conflict, const std::vector<std::string>& assets, const Tags& tags) {
+Limits minimal_conflict(Limits conflict, const std::vector<std::string>& assets, const LimitFacts& facts) {
   for (std::size_t k = 0; k < conflict.size();) {
     Limits without = conflict;
     without.erase(without.begin() + std::ptrdiff_t(k));
-    if (can_hold(merge(without, assets, tags))) {
+    if (can_hold(merge(without, assets, facts))) {
       ++k;
     } else {
       conflict = std::move(without);
@@ -425,23 +569,27 @@ std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::str
                          short_percent(bounds.upper[at]));
     }
   }
-  if (bounds.lower.sum() > budget + sum_tolerance) {
-    return fmt::format("over {} assets they need {}, the budget is 100%", assets.size(),
-                       short_percent(bounds.lower.sum()));
+  if (bounds.lower.sum() > bounds.budget + sum_tolerance) {
+    return fmt::format("over {} assets they need {}, the budget is {}", assets.size(),
+                       short_percent(bounds.lower.sum()), short_percent(bounds.budget));
   }
-  if (bounds.upper.sum() < budget - sum_tolerance) {
-    return fmt::format("over {} assets they allow {}, the budget is 100%", assets.size(),
-                       short_percent(bounds.upper.sum()));
+  if (bounds.upper.sum() < bounds.budget - sum_tolerance) {
+    return fmt::format("over {} assets they allow {}, the budget is {}", assets.size(),
+                       short_percent(bounds.upper.sum()), short_percent(bounds.budget));
+  }
+  if (const auto most = most_of_holdings(bounds); most && *most < bounds.budget - sum_tolerance) {
+    return fmt::format("{} positions can come to {} at most, the budget is {}", bounds.holdings->value,
+                       short_percent(*most), short_percent(bounds.budget));
+  }
+  if (bounds.holdings && double(must_hold(bounds)) > bounds.holdings->value) {
+    return fmt::format("{} assets have to be held", must_hold(bounds));
   }
   return figures_of_rows(bounds);
 }
 
-std::string quoted_limit(const Limit& limit) {
-  return limit.name == limit.text ? fmt::format("'{}'", limit.text) : fmt::format("{} '{}'", limit.name, limit.text);
-}
-
-[[noreturn]] void throw_conflict(const Limits& limits, const std::vector<std::string>& assets, const Tags& tags) {
-  const auto conflict = minimal_conflict(limits, assets, tags);
+[[noreturn]] void throw_conflict(const Limits& limits, const std::vector<std::string>& assets,
+                                 const LimitFacts& facts) {
+  const auto conflict = minimal_conflict(limits, assets, facts);
   std::vector<std::string> names, texts;
   for (const auto& limit : conflict) {
     names.push_back(limit.name);
@@ -449,7 +597,7 @@ std::string quoted_limit(const Limit& limit) {
   }
   throw InfeasibleLimits(
       fmt::format("These limits cannot all hold: {}: {}. Loosen or drop one of them", fmt::join(texts, ", "),
-                  figures_of_conflict(merge(conflict, assets, tags), assets)),
+                  figures_of_conflict(merge(conflict, assets, facts), assets)),
       names);
 }
 
@@ -488,6 +636,7 @@ Limit Limit::parse(std::string_view text, std::string_view name) {
     if (comparison == "=" || (comparison == "<=") == figure_first) set(limit.lower);
     if (comparison == "=" || (comparison == "<=") != figure_first) set(limit.upper);
   }
+  check_keyword(limit, where);
   if (limit.lower && limit.upper && *limit.lower > *limit.upper) {
     throw InputError(where, "its lower end lies above its upper end", "Exchange the two figures");
   }
@@ -498,40 +647,72 @@ std::string Limit::asset() const {
   return kind == Kind::total && terms.size() == 1 && terms[0].tag.empty() ? terms[0].value : std::string();
 }
 
-Bounds Bounds::long_only(Eigen::Index assets) {
-  return {Eigen::VectorXd::Zero(assets),
-          Eigen::VectorXd::Constant(assets, infinity),
-          std::vector<int>(std::size_t(assets), -1),
-          std::vector<int>(std::size_t(assets), -1),
-          {}};
+double LimitRow::value(const Eigen::VectorXd& weights) const {
+  const double straight = coefficients.dot(weights) + constant;
+  return bend.size() == 0 ? straight : straight + bend.dot((weights - bend_at).cwiseAbs());
 }
 
-Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, const Tags& tags) {
+double TradingCosts::of(const Eigen::VectorXd& weights) const {
+  const Eigen::ArrayXd change = (weights - current).array();
+  return (buy.array() * change.max(0.0) - sell.array() * change.min(0.0)).sum();
+}
+
+Bounds Bounds::long_only(Eigen::Index assets) {
+  Bounds bounds;
+  bounds.lower = Eigen::VectorXd::Zero(assets);
+  bounds.upper = Eigen::VectorXd::Constant(assets, infinity);
+  bounds.lower_limit = bounds.upper_limit = std::vector<int>(std::size_t(assets), -1);
+  return bounds;
+}
+
+Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts) {
   if (assets.empty()) throw InputError("limits", "there is no asset to hold", "Give at least one asset");
-  auto bounds = merge(limits, assets, tags);
-  if (!can_hold(bounds)) throw_conflict(limits, assets, tags);
+  auto bounds = merge(limits, assets, facts);
+  if (!can_hold(bounds)) throw_conflict(limits, assets, facts);
   return bounds;
 }
 
 std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
-                                     const Eigen::VectorXd& weights, const Tags& tags, double tolerance) {
+                                     const Eigen::VectorXd& weights, const LimitFacts& facts,
+                                     const Covariance* covariance, double tolerance) {
   std::vector<Violation> found;
-  const double off = std::abs(weights.sum() - budget);
-  if (off > tolerance) found.push_back({"budget = 100%", "", off});
-  const auto bounds = merge(limits, assets, tags);
+  const auto bounds = merge(limits, assets, facts);
   const auto name_of = [&](int limit, const char* otherwise) {
     return limit < 0 ? std::string(otherwise) : limits[std::size_t(limit)].name;
   };
+  const auto report = [&](int limit, const char* otherwise, const std::string& what, double by) {
+    if (by > tolerance) found.push_back({name_of(limit, otherwise), what, by});
+  };
+  report(bounds.budget_limit, "budget = 100%", "", std::abs(weights.sum() - bounds.budget));
   for (std::size_t i = 0; i < assets.size(); ++i) {
     const auto at = Eigen::Index(i);
-    const double below = bounds.lower[at] - weights[at], above = weights[at] - bounds.upper[at];
-    if (below > tolerance) found.push_back({name_of(bounds.lower_limit[i], "long only"), assets[i], below});
-    if (above > tolerance) found.push_back({name_of(bounds.upper_limit[i], ""), assets[i], above});
+    report(bounds.lower_limit[i], "long only", assets[i], bounds.lower[at] - weights[at]);
+    report(bounds.upper_limit[i], "", assets[i], weights[at] - bounds.upper[at]);
   }
   for (const auto& row : bounds.rows) {
-    const double value = row.coefficients.dot(weights);
-    const double by = std::max(row.lower - value, value - row.upper);
-    if (by > tolerance) found.push_back({name_of(row.limit, ""), row.label, by});
+    const double value = row.value(weights);
+    report(row.limit, "", row.bend.size() > 0 ? "" : row.label, std::max(row.lower - value, value - row.upper));
+    if (row.label.starts_with("average:") && !found.empty() && found.back().asset == row.label) {
+      found.back().figure = true;
+    }
+  }
+  const Eigen::ArrayXd sizes = weights.array().abs();
+  if (bounds.holdings) {
+    report(bounds.holdings->limit, "", "", double((sizes > tolerance).count()) - bounds.holdings->value);
+    if (!found.empty() && found.back().limit == name_of(bounds.holdings->limit, "")) found.back().figure = true;
+  }
+  for (std::size_t i = 0; bounds.held && i < assets.size(); ++i) {
+    if (sizes[Eigen::Index(i)] > tolerance) {
+      report(bounds.held->limit, "", assets[i], bounds.held->value - sizes[Eigen::Index(i)]);
+    }
+  }
+  if (covariance && bounds.volatility) {
+    report(bounds.volatility->limit, "", "",
+           std::sqrt(covariance->portfolio_variance(weights)) - bounds.volatility->value);
+  }
+  if (covariance && bounds.tracking_error) {
+    report(bounds.tracking_error->limit, "", "",
+           facts.benchmark->tracking_error(*covariance, weights) - bounds.tracking_error->value);
   }
   return found;
 }

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <utility>
 
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
@@ -32,38 +33,46 @@ constexpr int events_between_refreshes = 64;
 
 }  // namespace
 
-PathSolver::PathSolver(PathProblem problem) : problem_(std::move(problem)), risky_(int(problem_.covariance.size())) {
+PathSolver::PathSolver(PathProblem problem)
+    : covariance_(std::move(problem.covariance)),
+      pieces_(std::move(problem.weights)),
+      risky_(int(covariance_.size())),
+      keep_prices_(problem.keep_prices),
+      ends_at_free_budget_(problem.ends_at_free_budget) {
   blas::use_one_thread();
-  const auto n = problem_.lower.size();
+  const auto n = pieces_.lower.size();
   at_.assign(std::size_t(n), At::lower);
   locked_.assign(std::size_t(n), 0);
   place_.assign(std::size_t(n), -1);
-  y_ = Eigen::VectorXd::Zero(problem_.rows.rows());
+  y_ = Eigen::VectorXd::Zero(pieces_.rows.rows());
   z_ = dg_ = dz_ = step_to_ = Eigen::VectorXd::Zero(n);
+  over_bend_.assign(std::size_t(n), 0);
 }
 
 Eigen::VectorXd PathSolver::risk_of(const Eigen::VectorXd& weights) const {
-  if (risky_ == weights.size()) return problem_.covariance.product(weights);
+  if (risky_ == weights.size()) return covariance_.product(weights);
   Eigen::VectorXd risk = Eigen::VectorXd::Zero(weights.size());
-  risk.head(risky_) = problem_.covariance.product(weights.head(risky_));
+  risk.head(risky_) = covariance_.product(weights.head(risky_));
   return risk;
 }
 
 void PathSolver::copy_column(int asset, double* out) const {
   std::fill(out + risky_, out + count(), 0.0);
   if (asset < risky_) {
-    problem_.covariance.copy_column(asset, out);
+    covariance_.copy_column(asset, out);
   } else {
     std::fill(out, out + risky_, 0.0);
   }
 }
 
-void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic) {
+void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic,
+                          const std::vector<int>& piece) {
   w_ = weights;
+  for (int i : pieces_.bent()) pieces_.go_to(i, piece.empty() ? 0 : piece[std::size_t(i)]);
   for (int i = 0; i < count(); ++i) {
-    const bool nearer_upper = problem_.upper[i] - w_[i] < w_[i] - problem_.lower[i];
+    const bool nearer_upper = pieces_.upper[i] - w_[i] < w_[i] - pieces_.lower[i];
     at_[std::size_t(i)] = nearer_upper ? At::upper : At::lower;
-    locked_[std::size_t(i)] = problem_.lower[i] == problem_.upper[i];
+    locked_[std::size_t(i)] = pieces_.lower[i] == pieces_.upper[i] && !pieces_.above(i) && !pieces_.below(i);
     place_[std::size_t(i)] = -1;
   }
   free_.clear();
@@ -74,42 +83,113 @@ void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>
     at_[std::size_t(i)] = At::free;
   }
   g_ = risk_of(w_);
-  row_sums_ = problem_.rows * w_;
+  row_sums_ = pieces_.rows * w_ + pieces_.offset;
   rebuild_system();
 }
 
-Path PathSolver::follow(const Eigen::VectorXd& q) {
-  move_to_least_variance_among_ties(q);
-  return follow_from_infinity(q);
+Path PathSolver::follow(const LinearTerm& q) {
+  pieces_.set_linear(q.lowest, q.bends);
+  move_to_least_variance_among_ties();
+  pieces_.set_linear(q.lowest, q.bends);
+  return follow_from_infinity();
 }
 
 /// Among states with the same q'w the first corner is the one of least variance. The tied weights (reduced cost 0) form
 /// a problem of the same kind, with the others locked; a stand-in cost that makes the present state its best start
 /// turns it into a path, whose end has the least variance.
-void PathSolver::move_to_least_variance_among_ties(const Eigen::VectorXd& q) {
+void PathSolver::move_to_least_variance_among_ties() {
   Eigen::VectorXd z0, z1;
-  solve_prices_at_infinity(q, z0, z1);
-  Eigen::VectorXd stand_in = Eigen::VectorXd::Zero(count());
-  const auto locked = locked_;
+  solve_prices_at_infinity(z0, z1);
+  const double noise = slope_noise * dz_scale_;
+  // Bends whose far side costs something: they end the ranges of the tied problem.
+  const auto& bends = pieces_.bends();
+  std::vector<double> change(bends.size()), change0(bends.size());
+  for (std::size_t k = 0; k < bends.size(); ++k) {
+    change[k] = pieces_.linear_change(bends[k]) + bends[k].rows.dot(y_slope_);
+    change0[k] = bends[k].rows.dot(y_);
+  }
+  LinearTerm stand_in{Eigen::VectorXd::Zero(count()), std::vector<double>(bends.size(), 0.0)};
+  std::vector<int> locked_here;
   bool improves = false;
   double rank = 0;
   for (int j = 0; j < count(); ++j) {
     const auto i = std::size_t(j);
     if (locked_[i] || at_[i] == At::free) continue;
-    if (std::abs(z1[j]) > slope_noise * dz_scale_) {
+    const auto* bend = bend_to_pass(j);
+    const std::size_t b = bend ? pieces_.index_of(*bend) : 0;
+    if (bend && std::abs(z1[j] - change[b]) <= noise) {  // tied above the bend
+      improves = improves || z0[j] - change0[b] < 0;
+      ++rank;
+      if (std::abs(z1[j]) <= noise) {  // and below
+        stand_in.lowest[j] += rank;
+        stand_in.bends[b] = -2 * rank;
+        improves = improves || z0[j] > 0;
+      } else {
+        stand_in.lowest[j] -= rank;
+        pieces_.up(j);
+        at_[i] = At::lower;
+      }
+      continue;
+    }
+    if (std::abs(z1[j]) > noise) {
       locked_[i] = 1;
+      locked_here.push_back(j);
       continue;
     }
     ++rank;
-    stand_in[j] = at_[i] == At::lower ? -rank : rank;
+    if (j >= risky_ && bends_in_row(j - risky_)) {
+      // A reward for a larger size isn't concave; one for the weights, by the row's slopes where they stand, is.
+      stand_in.lowest += rank * pieces_.rows.row(j - risky_).transpose();
+      stand_in.lowest[j] += rank;
+    } else {
+      stand_in.lowest[j] += at_[i] == At::lower ? -rank : rank;
+    }
     improves = improves || (at_[i] == At::lower ? z0[j] < 0 : z0[j] > 0);
   }
-  if (improves) follow_from_infinity(stand_in);
-  locked_ = locked;
+  for (std::size_t k = 0; k < bends.size(); ++k) {
+    if (std::abs(change[k]) > noise) pieces_.close(k);
+  }
+  if (improves) {
+    pieces_.set_linear(stand_in.lowest, stand_in.bends);
+    const bool ends = std::exchange(ends_at_free_budget_, false);
+    follow_from_infinity();
+    ends_at_free_budget_ = ends;
+  }
+  pieces_.open_all();
+  for (int j : locked_here) locked_[std::size_t(j)] = 0;
+  for (int j : pieces_.bent()) {
+    if (at_[std::size_t(j)] == At::lower) stand_at_end(j, true);
+  }
+}
+
+bool PathSolver::bends_in_row(int row) const {
+  return std::ranges::any_of(pieces_.bends(), [row](const Bend& bend) { return bend.rows[row] != 0; });
+}
+
+/// The bend that a weight stands at and may pass upward.
+const Bend* PathSolver::bend_to_pass(int asset) const {
+  return at_[std::size_t(asset)] == At::upper ? pieces_.above(asset) : nullptr;
+}
+
+/// Puts a weight at an end of its piece; at a bend that is the upper end of the lower piece.
+void PathSolver::stand_at_end(int asset, bool lower) {
+  w_[asset] = lower ? pieces_.lower[asset] : pieces_.upper[asset];
+  const auto* bend = lower ? pieces_.below(asset) : nullptr;
+  if (bend) {
+    z_[asset] += lambda_ * pieces_.linear_change(*bend) + bend->rows.dot(y_);
+    pieces_.down(asset);
+  }
+  at_[std::size_t(asset)] = lower && !bend ? At::lower : At::upper;
+}
+
+/// The price above the bend that a weight stands at.
+double PathSolver::price_over(const Bend& bend) const {
+  return z_[bend.weight] - lambda_ * pieces_.linear_change(bend) - bend.rows.dot(y_);
 }
 
 /// z(lambda) = z0 + lambda z1 on the free set that holds for large lambda, where the weights stand still.
-void PathSolver::solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::VectorXd& z0, Eigen::VectorXd& z1) {
+void PathSolver::solve_prices_at_infinity(Eigen::VectorXd& z0, Eigen::VectorXd& z1) {
+  const auto& q = pieces_.linear;
   const int p = row_count(), k = system_size();
   Eigen::VectorXd right0 = Eigen::VectorXd::Zero(k), right1 = Eigen::VectorXd::Zero(k);
   for (int f = p; f < k; ++f) {
@@ -117,8 +197,8 @@ void PathSolver::solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::Vecto
     right1[f] = -q[free_[std::size_t(f - p)]];
   }
   const Eigen::VectorXd y0 = solve(right0).head(p), y1 = solve(right1).head(p);
-  z0 = g_ - problem_.rows.transpose() * y0;
-  const Eigen::VectorXd priced = problem_.rows.transpose() * y1;
+  z0 = g_ - pieces_.rows.transpose() * y0;
+  const Eigen::VectorXd priced = pieces_.rows.transpose() * y1;
   z1 = -q - priced;
   dz_scale_ = std::max({q.cwiseAbs().maxCoeff(), priced.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min()});
   y_ = y0;
@@ -132,32 +212,46 @@ double PathSolver::first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd
     const auto i = std::size_t(j);
     if (locked_[i] || at_[i] == At::free) continue;
     const double sign = at_[i] == At::lower ? 1 : -1;
-    if (sign * z1[j] > slope_noise * dz_scale_ && sign * z0[j] < 0) first = std::max(first, -z0[j] / z1[j]);
+    const auto look = [&](double from, double slope) {
+      if (slope > slope_noise * dz_scale_ && from < 0) first = std::max(first, -from / slope);
+    };
+    look(sign * z0[j], sign * z1[j]);
+    if (const auto* bend = bend_to_pass(j)) {
+      look(z0[j] - bend->rows.dot(y_), z1[j] - pieces_.linear_change(*bend) - bend->rows.dot(y_slope_));
+    }
   }
   return first;
 }
 
-Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
+Path PathSolver::follow_from_infinity() {
   Eigen::VectorXd z0, z1;
-  solve_prices_at_infinity(q, z0, z1);
+  solve_prices_at_infinity(z0, z1);
   lambda_ = first_lambda(z0, z1);
-  no_lambda_ = negligible * problem_.covariance.variances().maxCoeff() /
-               std::max(q.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
-  refresh(q);
+  if (ends_at_free_budget_) {
+    if (!(y_slope_[0] < 0)) {
+      throw InputError("costs", "no return within the limits pays for trading", "Look at the estimate and the costs");
+    }
+    const double free = -y_[0] / y_slope_[0];
+    free_budget_ = free >= lambda_;
+    lambda_ = std::max(lambda_, free);
+  }
+  no_lambda_ = negligible * covariance_.variances().maxCoeff() /
+               std::max(pieces_.linear.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
+  refresh();
 
   Path path;
   path.top = w_;
   path.price_slope = y_slope_;
-  record_corner(path, q);
+  record_corner(path);
   path.corners.back().lambda_high = infinity;
   int since_refresh = 0, stalled = 0;
   const int most_stalled = 1000 + 20 * (count() + row_count());
-  while (lambda_ > no_lambda_) {
-    if (!find_direction(q)) break;
-    const auto event = next_event(q);
+  while (lambda_ > no_lambda_ && !free_budget_) {
+    if (!find_direction()) break;
+    const auto event = next_event();
     const bool moved = advance(event.step);
     if (moved) {
-      record_corner(path, q);
+      record_corner(path);
     } else {
       record_lower_end(path);
     }
@@ -168,16 +262,17 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
     } else {
       std::vector<int> touched = free_;
       touched.push_back(event.asset);
-      if (!enter(event.asset, q)) record_changes(path, touched);  // the corner moved along a flat direction
+      if (!enter(event.asset, event.over_bend))
+        record_changes(path, touched);  // the corner moved along a flat direction
     }
     stalled = moved ? 0 : stalled + 1;
     if (stalled > most_stalled) give_up("it keeps changing the free set without moving");
     if (++since_refresh == events_between_refreshes) {
-      refresh(q);
+      refresh();
       since_refresh = 0;
     }
   }
-  lambda_ = 0;
+  if (!free_budget_) lambda_ = 0;
   record_lower_end(path);
   settle_on_bounds();
   record_changes(path, free_);
@@ -189,14 +284,15 @@ Path PathSolver::follow_from_infinity(const Eigen::VectorXd& q) {
 /// Solves for the direction, then checks it: the product S dw is needed for the prices anyway, and its free entries
 /// give the residual. A poor solution is refined, a poor system is built anew. False when it cannot be solved where
 /// lambda is next to nothing: the path ends there.
-bool PathSolver::find_direction(const Eigen::VectorXd& q) {
+bool PathSolver::find_direction() {
+  const auto& q = pieces_.linear;
   const int p = row_count();
   const auto solve_direction = [&] {
     Eigen::VectorXd right = Eigen::VectorXd::Zero(system_size());
     for (int f = p; f < system_size(); ++f) right[f] = q[free_[std::size_t(f - p)]];
     direction_ = solve(right);
     if (int(free_.size()) == p) direction_.tail(p).setZero();  // a vertex: the rows alone fix the free weights
-    return residual_of_direction(q);
+    return residual_of_direction();
   };
   double residual = solve_direction();
   for (int attempt = 0; residual > 1e-12 && attempt < 3; ++attempt) {
@@ -209,11 +305,11 @@ bool PathSolver::find_direction(const Eigen::VectorXd& q) {
     right.head(p).setZero();
     for (int f = 0; f < int(free_.size()); ++f) {
       const int j = free_[std::size_t(f)];
-      right.head(p) -= problem_.rows.col(j) * direction_[p + f];
+      right.head(p) -= pieces_.rows.col(j) * direction_[p + f];
       right[p + f] = -dz_[j];
     }
     direction_ += solve(right);
-    residual = residual_of_direction(q);
+    residual = residual_of_direction();
   }
   if (residual > 1e-8 && lambda_ <= 1e3 * no_lambda_) return false;
   if (residual > 1e-8) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
@@ -224,16 +320,17 @@ bool PathSolver::find_direction(const Eigen::VectorXd& q) {
 
 /// Sets dg = S dw and dz = dg - q - A'dy from the direction; returns the largest |dz| among free weights, relative to
 /// the terms that it is the sum of.
-double PathSolver::residual_of_direction(const Eigen::VectorXd& q) {
+double PathSolver::residual_of_direction() {
+  const auto& q = pieces_.linear;
   const int p = row_count();
   multiply_panel(direction_.data() + p, dg_.data());
   dz_ = dg_ - q;
   double scale = std::max(dg_.cwiseAbs().maxCoeff(), q.cwiseAbs().maxCoeff());
   if (p == 1) {
-    dz_ += problem_.rows.row(0).transpose() * direction_[0];
+    dz_ += pieces_.rows.row(0).transpose() * direction_[0];
     scale = std::max(scale, std::abs(direction_[0]));
   } else {
-    const Eigen::VectorXd priced = problem_.rows.transpose() * direction_.head(p);
+    const Eigen::VectorXd priced = pieces_.rows.transpose() * direction_.head(p);
     dz_ += priced;
     scale = std::max(scale, priced.cwiseAbs().maxCoeff());
   }
@@ -243,7 +340,8 @@ double PathSolver::residual_of_direction(const Eigen::VectorXd& q) {
   return worst / dz_scale_;
 }
 
-PathSolver::Event PathSolver::next_event(const Eigen::VectorXd& q) {
+PathSolver::Event PathSolver::next_event() {
+  const auto& q = pieces_.linear;
   const int p = row_count();
   step_to_.setConstant(infinity);
   // dw_F is the free block of the inverse (semidefinite, so no entry exceeds its largest diagonal one) times q_F.
@@ -256,10 +354,10 @@ PathSolver::Event PathSolver::next_event(const Eigen::VectorXd& q) {
     const int i = free_[std::size_t(f)];
     const double slope = direction_[p + f];  // w falls with lambda where it is positive
     if (std::abs(slope) <= slope_noise * largest_inverse * largest_q) continue;
-    const double bound = slope > 0 ? problem_.lower[i] : problem_.upper[i];
+    const double bound = slope > 0 ? pieces_.lower[i] : pieces_.upper[i];
     step_to_[i] = std::max(0.0, (w_[i] - bound) / slope);
   }
-  const double terms = problem_.covariance.variances().maxCoeff() * direction_.tail(int(free_.size())).cwiseAbs().sum();
+  const double terms = covariance_.variances().maxCoeff() * direction_.tail(int(free_.size())).cwiseAbs().sum();
   const double least_slope = sum_noise * (terms + dz_scale_);
   for (int j = 0; j < count(); ++j) {
     const auto i = std::size_t(j);
@@ -268,13 +366,31 @@ PathSolver::Event PathSolver::next_event(const Eigen::VectorXd& q) {
     const double step = std::max(0.0, z_[j] / dz_[j]);
     if (step < lambda_ - no_lambda_) step_to_[j] = step;
   }
+  for (int j : pieces_.bent()) {  // upward over the bend that they stand at
+    const auto* bend = locked_[std::size_t(j)] ? nullptr : bend_to_pass(j);
+    over_bend_[std::size_t(j)] = 0;
+    if (!bend) continue;
+    const double slope = dz_[j] - pieces_.linear_change(*bend) + bend->rows.dot(direction_.head(p));
+    if (slope <= least_slope) continue;
+    const double step = std::max(0.0, price_over(*bend) / slope);
+    if (step < lambda_ - no_lambda_ && step < step_to_[j]) {
+      step_to_[j] = step;
+      over_bend_[std::size_t(j)] = 1;
+    }
+  }
   const double earliest = step_to_.minCoeff();
+  if (ends_at_free_budget_ && y_[0] + std::min(earliest, lambda_) * direction_[0] > 0) {
+    free_budget_ = true;
+    return {Happens::ends, -1, std::max(0.0, -y_[0] / direction_[0])};
+  }
   if (!(earliest < lambda_)) return {Happens::ends, -1, lambda_};
   Event event;
   for (event.asset = 0; step_to_[event.asset] > earliest + tie * lambda_; ++event.asset) {
   }
   event.step = std::min(step_to_[event.asset], lambda_);
   event.happens = at_[std::size_t(event.asset)] == At::free ? Happens::leaves : Happens::enters;
+  event.over_bend = event.happens == Happens::enters && bend_to_pass(event.asset) != nullptr &&
+                    over_bend_[std::size_t(event.asset)] != 0;
   return event;
 }
 
@@ -297,23 +413,30 @@ bool PathSolver::advance(double step) {
 /// At the end of the path, free weights that have come to a bound stand on it exactly.
 void PathSolver::settle_on_bounds() {
   for (int i : free_) {
-    if (std::abs(w_[i] - problem_.lower[i]) < no_move) w_[i] = problem_.lower[i];
-    if (std::abs(w_[i] - problem_.upper[i]) < no_move) w_[i] = problem_.upper[i];
+    if (std::abs(w_[i] - pieces_.lower[i]) < no_move) w_[i] = pieces_.lower[i];
+    if (std::abs(w_[i] - pieces_.upper[i]) < no_move) w_[i] = pieces_.upper[i];
   }
 }
 
 void PathSolver::leave(int asset) {
   const double slope = direction_[row_count() + place_[std::size_t(asset)]];
-  const bool to_lower = slope > 0;
-  w_[asset] = to_lower ? problem_.lower[asset] : problem_.upper[asset];
-  at_[std::size_t(asset)] = to_lower ? At::lower : At::upper;
   z_[asset] = 0;
   remove_from_system(place_[std::size_t(asset)]);
+  stand_at_end(asset, slope > 0);
 }
 
 /// Frees `asset`. False when that had to move weights: where a combination of free weights does the same as the asset
 /// (no curvature), it takes their place until one of them meets its bound.
-bool PathSolver::enter(int asset, const Eigen::VectorXd& q) {
+bool PathSolver::enter(int asset, bool over_bend) {
+  double dz_over_bend = 0;
+  if (over_bend) {
+    const auto& bend = *pieces_.above(asset);
+    dz_over_bend = dz_[asset] - pieces_.linear_change(bend) + bend.rows.dot(direction_.head(row_count()));
+    z_[asset] = price_over(bend);
+    pieces_.up(asset);
+    at_[std::size_t(asset)] = At::lower;
+  }
+  const auto& q = pieces_.linear;
   auto border = border_by(asset);
   if (border.curvature <= suspect * border.scale) {  // is it nearly flat, or is the inverse worn?
     rebuild_system();
@@ -340,11 +463,12 @@ bool PathSolver::enter(int asset, const Eigen::VectorXd& q) {
   }
   if (std::abs(gain) > 1e-9 * gain_scale) {
     // Without curvature the asset's price is proportional to lambda: it meets 0 at lambda = 0 and not before.
-    z_[asset] = lambda_ * dz_[asset];
+    z_[asset] = lambda_ * (over_bend ? dz_over_bend : dz_[asset]);
+    if (over_bend) stand_at_end(asset, true);
     return true;
   }
   const bool moved = exchange_along_flat(asset, along);
-  if (moved) refresh(q);
+  if (moved) refresh();
   return !moved;
 }
 
@@ -367,13 +491,13 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
   const int p = row_count();
   const double sign = at_[std::size_t(asset)] == At::lower ? 1 : -1;
   const double largest = std::max(1.0, along.tail(int(free_.size())).cwiseAbs().maxCoeff());
-  double room = problem_.upper[asset] - problem_.lower[asset];
+  double room = pieces_.upper[asset] - pieces_.lower[asset];
   int blocking = -1;
   for (int f = 0; f < int(free_.size()); ++f) {
     const double slope = sign * along[p + f];
     if (std::abs(slope) <= 1e-9 * largest) continue;
     const int i = free_[std::size_t(f)];
-    const double bound = slope < 0 ? problem_.lower[i] : problem_.upper[i];
+    const double bound = slope < 0 ? pieces_.lower[i] : pieces_.upper[i];
     const double far = std::max(0.0, (bound - w_[i]) / slope);
     const bool first = far < room || (far == room && blocking >= 0 && i < blocking);
     if (first) {
@@ -385,13 +509,11 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
   for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += sign * room * along[p + f];
   w_[asset] += sign * room;
   if (blocking < 0) {
-    at_[std::size_t(asset)] = sign > 0 ? At::upper : At::lower;
-    w_[asset] = sign > 0 ? problem_.upper[asset] : problem_.lower[asset];
+    stand_at_end(asset, sign < 0);
   } else {
     const int place = place_[std::size_t(blocking)];
     const bool to_lower = sign * along[p + place] < 0;
-    at_[std::size_t(blocking)] = to_lower ? At::lower : At::upper;
-    w_[blocking] = to_lower ? problem_.lower[blocking] : problem_.upper[blocking];
+    stand_at_end(blocking, to_lower);
     place_[std::size_t(blocking)] = -1;
     free_[std::size_t(place)] = asset;
     place_[std::size_t(asset)] = place;
@@ -405,11 +527,12 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
 
 /// Clears what rounding has gathered: Sw afresh, the free weights corrected so that they solve their system, prices
 /// afresh.
-void PathSolver::refresh(const Eigen::VectorXd& q) {
+void PathSolver::refresh() {
+  const auto& q = pieces_.linear;
   const int p = row_count();
   g_ = risk_of(w_);
   Eigen::VectorXd right(system_size());
-  right.head(p) = row_sums_ - problem_.rows * w_;
+  right.head(p) = row_sums_ - pieces_.offset - pieces_.rows * w_;
   for (int f = 0; f < int(free_.size()); ++f) {
     const int j = free_[std::size_t(f)];
     right[p + f] = -(g_[j] - lambda_ * q[j]);
@@ -418,7 +541,7 @@ void PathSolver::refresh(const Eigen::VectorXd& q) {
   for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += solved[p + f];
   y_ = -solved.head(p);
   g_ = risk_of(w_);
-  z_ = g_ - lambda_ * q - problem_.rows.transpose() * y_;
+  z_ = g_ - lambda_ * q - pieces_.rows.transpose() * y_;
 }
 
 void PathSolver::give_up(const std::string& why) const {
@@ -440,7 +563,7 @@ Eigen::VectorXd PathSolver::solve(const Eigen::VectorXd& right) const {
 Eigen::VectorXd PathSolver::bordering_column(int asset) const {
   const int p = row_count();
   Eigen::VectorXd column(system_size());
-  column.head(p) = problem_.rows.col(asset);
+  column.head(p) = pieces_.rows.col(asset);
   for (int f = 0; f < int(free_.size()); ++f) column[p + f] = panel_(asset, f);
   return column;
 }
@@ -493,8 +616,8 @@ void PathSolver::rebuild_system() {
   Eigen::MatrixXd system = Eigen::MatrixXd::Zero(k, k);
   for (int f = 0; f < int(free_.size()); ++f) {
     const int j = free_[std::size_t(f)];
-    system.col(p + f).head(p) = problem_.rows.col(j);
-    system.row(p + f).head(p) = problem_.rows.col(j).transpose();
+    system.col(p + f).head(p) = pieces_.rows.col(j);
+    system.row(p + f).head(p) = pieces_.rows.col(j).transpose();
     for (int e = 0; e < int(free_.size()); ++e) system(p + e, p + f) = panel_(free_[std::size_t(e)], f);
   }
   const Eigen::PartialPivLU<Eigen::MatrixXd> factorised(system);
@@ -505,21 +628,24 @@ void PathSolver::rebuild_system() {
 
 // ---- recording -----------------------------------------------------------------------------------------------------
 
-void PathSolver::record_corner(Path& path, const Eigen::VectorXd& q) const {
-  path.corners.push_back({lambda_, lambda_, q.dot(w_), std::max(0.0, w_.dot(g_)), path.changes.size(), {}, {}});
-  if (row_count() > 1) path.corners.back().prices_high = path.corners.back().prices_low = y_;
+void PathSolver::record_corner(Path& path) const {
+  path.corners.push_back({lambda_, lambda_, std::max(0.0, w_.dot(g_)), path.changes.size(), {}, {}});
+  if (keep_prices_) path.corners.back().prices_high = path.corners.back().prices_low = y_;
   record_changes(path, free_);
 }
 
 /// The corner lasts down to the present lambda.
 void PathSolver::record_lower_end(Path& path) const {
   path.corners.back().lambda_low = lambda_;
-  if (row_count() > 1) path.corners.back().prices_low = y_;
+  if (keep_prices_) path.corners.back().prices_low = y_;
 }
 
 /// Adds weights to the last corner; a later entry for an asset replaces an earlier one.
 void PathSolver::record_changes(Path& path, const std::vector<int>& assets) const {
-  for (int i : assets) path.changes.push_back({i, w_[i]});
+  for (int i : assets) {
+    if (!std::isfinite(w_[i])) give_up("a weight is lost in rounding");
+    path.changes.push_back({i, w_[i]});
+  }
   path.corners.back().changes_end = path.changes.size();
 }
 

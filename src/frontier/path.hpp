@@ -19,18 +19,34 @@
 //
 // Rows beside the budget need no change here: an inequality row is an equality with one more, riskless weight, which
 // the caller adds.
+//
+// Where slopes bend, a weight leaves the free set at the end of its piece and stands there, at the upper end of the
+// lower piece, with a price on each side: z <= 0 from below, and from above
+//
+//     z' = z - lambda (change of q) - (change of A_j)'y >= 0
 
 #include <Eigen/Core>
 #include <vector>
 
+#include "frontier/pieces.hpp"
 #include "inchtide/estimate/covariance.hpp"
 
 namespace inchtide {
 
 struct PathProblem {
   Covariance covariance;
-  Eigen::VectorXd lower, upper;  // N, more than the covariance has for riskless weights behind; upper may be infinite
-  Eigen::MatrixXd rows;          // p x N
+  // N of them, more than the covariance has for riskless weights behind. A row that bends has its own one, in the order
+  // of the rows.
+  BentRows weights;
+  bool keep_prices = false;  // of the rows, at each corner
+  // The first row is an equality that bends. It is convex while its price is negative, and there the path ends.
+  bool ends_at_free_budget = false;
+};
+
+// q: its slopes on the lowest pieces, and what each bend adds (none when empty).
+struct LinearTerm {
+  Eigen::VectorXd lowest;
+  std::vector<double> bends;
 };
 
 // The corners of one path. Between corner k (below its lambda_low) and corner k + 1 (down to its lambda_high) the
@@ -38,10 +54,9 @@ struct PathProblem {
 struct Path {
   struct Corner {
     double lambda_high, lambda_low;
-    double linear;                            // q'w
     double variance;                          // w'Sw
     std::size_t changes_end;                  // one past this corner's last entry in `changes`
-    Eigen::VectorXd prices_high, prices_low;  // of the rows at both ends, where there are several rows
+    Eigen::VectorXd prices_high, prices_low;  // of the rows at both ends, where they are kept
   };
   struct Change {
     int asset;
@@ -59,11 +74,12 @@ class PathSolver {
 
   /// Starts at weights that satisfy rows and bounds, with as many `basic` weights as rows, whose columns of A are
   /// independent; every other weight stands at a bound.
-  void start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic);
+  /// `piece` says on which piece each weight stands; none: all on the lowest.
+  void start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic, const std::vector<int>& piece = {});
 
   /// Follows the path from infinity to 0, from a state that maximises q'w. Where several states do (ties), it first
   /// moves to the one of least variance among them.
-  Path follow(const Eigen::VectorXd& q);
+  Path follow(const LinearTerm& q);
 
   const Eigen::VectorXd& weights() const { return w_; }
 
@@ -73,7 +89,8 @@ class PathSolver {
   struct Event {
     Happens happens = Happens::ends;
     int asset = -1;
-    double step = 0;  // by how much lambda falls
+    double step = 0;         // by how much lambda falls
+    bool over_bend = false;  // it enters upward, from the end of its piece
   };
 
   struct Border {
@@ -82,27 +99,31 @@ class PathSolver {
   };
 
   int count() const { return int(w_.size()); }
-  int row_count() const { return int(problem_.rows.rows()); }
+  int row_count() const { return int(pieces_.rows.rows()); }
   int system_size() const { return row_count() + int(free_.size()); }
 
   Eigen::VectorXd risk_of(const Eigen::VectorXd& weights) const;  // S w
-  double variance(int asset) const { return asset < risky_ ? problem_.covariance.variance(asset) : 0; }
+  double variance(int asset) const { return asset < risky_ ? covariance_.variance(asset) : 0; }
   void copy_column(int asset, double* out) const;
 
-  void move_to_least_variance_among_ties(const Eigen::VectorXd& q);
-  Path follow_from_infinity(const Eigen::VectorXd& q);
-  void solve_prices_at_infinity(const Eigen::VectorXd& q, Eigen::VectorXd& z0, Eigen::VectorXd& z1);
+  void move_to_least_variance_among_ties();
+  Path follow_from_infinity();
+  void solve_prices_at_infinity(Eigen::VectorXd& z0, Eigen::VectorXd& z1);
   double first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd& z1) const;
-  bool find_direction(const Eigen::VectorXd& q);
-  double residual_of_direction(const Eigen::VectorXd& q);
-  Event next_event(const Eigen::VectorXd& q);
+  bool find_direction();
+  double residual_of_direction();
+  Event next_event();
   bool advance(double step);
   void settle_on_bounds();
+  void stand_at_end(int asset, bool lower);
+  double price_over(const Bend& bend) const;
+  const Bend* bend_to_pass(int asset) const;
+  bool bends_in_row(int row) const;
   void leave(int asset);
-  bool enter(int asset, const Eigen::VectorXd& q);
+  bool enter(int asset, bool over_bend);
   Border border_by(int asset) const;
   bool exchange_along_flat(int asset, const Eigen::VectorXd& along);
-  void refresh(const Eigen::VectorXd& q);
+  void refresh();
   [[noreturn]] void give_up(const std::string& why) const;
 
   void add_to_system(int asset, const Eigen::VectorXd& solved, double pivot);
@@ -113,12 +134,15 @@ class PathSolver {
   void multiply_panel(const double* free_values, double* out) const;
   void append_panel(int asset);
 
-  void record_corner(Path& path, const Eigen::VectorXd& q) const;
+  void record_corner(Path& path) const;
   void record_lower_end(Path& path) const;
   void record_changes(Path& path, const std::vector<int>& assets) const;
 
-  PathProblem problem_;
-  int risky_;                 // weights that the covariance knows
+  Covariance covariance_;
+  Pieces pieces_;  // ranges, rows A and q where the weights stand
+  int risky_;      // weights that the covariance knows
+  bool keep_prices_, ends_at_free_budget_;
+  bool free_budget_ = false;  // the path has ended there
   Eigen::VectorXd w_;         // weights
   Eigen::VectorXd g_;         // S w
   Eigen::VectorXd row_sums_;  // A w, which stays the same
@@ -128,14 +152,15 @@ class PathSolver {
   Eigen::VectorXd y_slope_;  // of the rows' prices at infinity
   double no_lambda_ = 0;     // below it lambda counts as 0 for prices
   std::vector<At> at_;
-  std::vector<char> locked_;   // weights that stay where they are
-  std::vector<int> free_;      // F, in the order of the system
-  std::vector<int> place_;     // position in free_, or -1
-  Eigen::MatrixXd panel_;      // columns S_:j of the free assets, in that order
-  Eigen::MatrixXd inverse_;    // of the system, rows of A first; the leading block is in use
-  Eigen::VectorXd direction_;  // [-dy ; dw_F] per unit of lambda, in the order of the system
-  Eigen::VectorXd dg_, dz_;    // S dw and dz per unit of lambda
-  Eigen::VectorXd step_to_;    // scratch: by how much lambda may fall until each asset's event
+  std::vector<char> locked_;     // weights that stay where they are
+  std::vector<char> over_bend_;  // scratch: which of a weight's two events at a bend comes first
+  std::vector<int> free_;        // F, in the order of the system
+  std::vector<int> place_;       // position in free_, or -1
+  Eigen::MatrixXd panel_;        // columns S_:j of the free assets, in that order
+  Eigen::MatrixXd inverse_;      // of the system, rows of A first; the leading block is in use
+  Eigen::VectorXd direction_;    // [-dy ; dw_F] per unit of lambda, in the order of the system
+  Eigen::VectorXd dg_, dz_;      // S dw and dz per unit of lambda
+  Eigen::VectorXd step_to_;      // scratch: by how much lambda may fall until each asset's event
   double dz_scale_ = 0;
 };
 

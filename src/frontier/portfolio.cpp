@@ -7,6 +7,8 @@
 #include <stdexcept>
 #include <vector>
 
+#include "frontier/pieces.hpp"
+
 namespace inchtide {
 namespace {
 
@@ -24,19 +26,37 @@ Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Inde
   return at_lower ? Place::lower : at_upper ? Place::upper : Place::free;
 }
 
-/// The gradient of 1/2 w'Sw - lambda m'w, and the size of its terms.
+/// The slope of |w - at| from below or above w: -1 or 1, and at the bend one of each.
+double slope_from(double weight, double at, bool above) {
+  if (std::abs(weight - at) <= binding_within) return above ? 1 : -1;
+  return weight > at ? 1 : -1;
+}
+
+/// The gradient of 1/2 w'Sw - lambda x return from below and from above each weight (the same but where something
+/// bends), and the size of its terms.
 struct Gradient {
-  Eigen::VectorXd values;
+  Eigen::VectorXd below, above;
   double scale = 0;
 };
 
-Gradient gradient_of(const Covariance& covariance, const Eigen::VectorXd& expected_return,
+Gradient gradient_of(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
                      const Eigen::VectorXd& weights, double lambda) {
   Gradient gradient;
-  gradient.values = covariance.product(weights);
-  gradient.scale = std::max({gradient.values.cwiseAbs().maxCoeff(), lambda * expected_return.cwiseAbs().maxCoeff(),
+  gradient.below = covariance.product(weights);
+  gradient.scale = std::max({gradient.below.cwiseAbs().maxCoeff(), lambda * expected_return.cwiseAbs().maxCoeff(),
                              cancelled * covariance.variances().maxCoeff() * weights.cwiseAbs().sum()});
-  gradient.values -= lambda * expected_return;
+  gradient.below -= lambda * expected_return;
+  gradient.above = gradient.below;
+  if (!bounds.costs) return gradient;
+  const auto& costs = *bounds.costs;
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
+    const auto cost = [&](bool above) {
+      const bool buys = slope_from(weights[i], costs.current[i], above) > 0;
+      return lambda / costs.years * (buys ? costs.buy[i] : -costs.sell[i]);
+    };
+    gradient.below[i] += cost(false);
+    gradient.above[i] += cost(true);
+  }
   return gradient;
 }
 
@@ -57,7 +77,7 @@ BudgetPrice budget_price(const Gradient& gradient, const Bounds& bounds, const E
   BudgetPrice price;
   double least_free = std::numeric_limits<double>::infinity(), most_free = -least_free;
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
-    const double g = gradient.values[i];
+    const double g = gradient.below[i];
     switch (place_of(bounds, weights, i)) {
       case Place::free:
         least_free = std::min(least_free, g);
@@ -72,12 +92,27 @@ BudgetPrice budget_price(const Gradient& gradient, const Bounds& bounds, const E
   return price;
 }
 
-/// Takes the rows' prices off the gradient: what is left is for the bounds. The size of the terms may grow.
-void take_off_rows(Gradient& gradient, const Bounds& bounds, const Eigen::VectorXd& row_prices) {
-  gradient.values.array() -= row_prices[0];
-  for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
-    gradient.values -= row_prices[Eigen::Index(r) + 1] * bounds.rows[r].coefficients;
+/// Takes the rows' prices off the gradient: what is left is for the bounds.
+void take_off_rows(Gradient& gradient, const Bounds& bounds, const Eigen::VectorXd& weights,
+                   const Eigen::VectorXd& row_prices) {
+  const auto rows = all_rows(bounds);
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    const auto& row = rows[r];
+    const double price = row_prices[Eigen::Index(r)];
+    gradient.below -= price * row.coefficients;
+    gradient.above -= price * row.coefficients;
+    for (Eigen::Index i = 0; i < row.bend.size(); ++i) {
+      gradient.below[i] -= price * row.bend[i] * slope_from(weights[i], row.bend_at[i], false);
+      gradient.above[i] -= price * row.bend[i] * slope_from(weights[i], row.bend_at[i], true);
+    }
   }
+}
+
+/// True where the slopes of some row or of the costs change.
+bool at_bend(const std::vector<LimitRow>& rows, const Eigen::VectorXd& weights, Eigen::Index i) {
+  return std::ranges::any_of(rows, [&](const LimitRow& row) {
+    return row.bend.size() > 0 && row.bend[i] != 0 && std::abs(weights[i] - row.bend_at[i]) <= binding_within;
+  });
 }
 
 void check_row_prices(const Bounds& bounds, const Eigen::VectorXd& row_prices) {
@@ -92,34 +127,46 @@ double Certificate::worst() const {
   return std::max({limit_violation, stationarity, complementarity});
 }
 
+double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds, const Eigen::VectorXd& weights) {
+  const double plain = expected_return.dot(weights);
+  return bounds.costs ? plain - bounds.costs->of(weights) / bounds.costs->years : plain;
+}
+
+Eigen::VectorXd lowest_return_slopes(const Eigen::VectorXd& expected_return, const Bounds& bounds) {
+  Eigen::VectorXd slopes = expected_return;
+  const auto& costs = *bounds.costs;
+  for (Eigen::Index i = 0; i < slopes.size(); ++i) {
+    slopes[i] += (costs.current[i] > bounds.lower[i] ? costs.sell[i] : -costs.buy[i]) / costs.years;
+  }
+  return slopes;
+}
+
+double row_size(const LimitRow& row) {
+  const double straight = row.coefficients.cwiseAbs().maxCoeff();
+  return std::max(row.bend.size() == 0 ? straight : straight + row.bend.maxCoeff(), std::numeric_limits<double>::min());
+}
+
 BoundPrices bound_prices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
                          const Eigen::VectorXd& weights, double lambda, const Eigen::VectorXd& row_prices) {
-  auto gradient = gradient_of(covariance, expected_return, weights, lambda);
-  if (!bounds.rows.empty()) {
+  auto gradient = gradient_of(covariance, expected_return, bounds, weights, lambda);
+  BoundPrices prices{0, {}, Eigen::VectorXd::Zero(weights.size())};
+  double least = 0, most = 0;
+  if (bounds.ranges_only()) {
+    const auto price = budget_price(gradient, bounds, weights);
+    prices.budget = price.middle();
+    least = std::isinf(price.least) ? prices.budget : price.least;
+    most = std::isinf(price.most) ? prices.budget : price.most;
+  } else {
     check_row_prices(bounds, row_prices);
-    take_off_rows(gradient, bounds, row_prices);
-    BoundPrices prices{row_prices[0], row_prices.tail(row_prices.size() - 1), gradient.values};
-    for (Eigen::Index i = 0; i < weights.size(); ++i) {
-      double& z = prices.bound[i];
-      switch (place_of(bounds, weights, i)) {
-        case Place::lower: z = std::max(0.0, z); break;
-        case Place::upper: z = std::min(0.0, z); break;
-        case Place::free: z = 0; break;
-        case Place::fixed: break;
-      }
-    }
-    return prices;
+    take_off_rows(gradient, bounds, weights, row_prices);
+    prices.budget = row_prices[0];
+    prices.row = row_prices.tail(row_prices.size() - 1);
   }
-  const auto price = budget_price(gradient, bounds, weights);
-  BoundPrices prices{price.middle(), {}, Eigen::VectorXd::Zero(weights.size())};
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
-    const double g = gradient.values[i];
-    const double least = std::isinf(price.least) ? price.middle() : price.least;
-    const double most = std::isinf(price.most) ? price.middle() : price.most;
     switch (place_of(bounds, weights, i)) {
-      case Place::lower: prices.bound[i] = std::max(0.0, g - most); break;
-      case Place::upper: prices.bound[i] = std::min(0.0, g - least); break;
-      case Place::fixed: prices.bound[i] = g - prices.budget; break;
+      case Place::lower: prices.bound[i] = std::max(0.0, gradient.above[i] - most); break;
+      case Place::upper: prices.bound[i] = std::min(0.0, gradient.below[i] - least); break;
+      case Place::fixed: prices.bound[i] = gradient.below[i] - (bounds.ranges_only() ? prices.budget : 0); break;
       case Place::free: break;
     }
   }
@@ -128,20 +175,20 @@ BoundPrices bound_prices(const Covariance& covariance, const Eigen::VectorXd& ex
 
 Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
                     const Eigen::VectorXd& weights, double lambda, const Eigen::VectorXd& row_prices) {
-  auto gradient = gradient_of(covariance, expected_return, weights, lambda);
+  auto gradient = gradient_of(covariance, expected_return, bounds, weights, lambda);
   const double scale = std::max(gradient.scale, std::numeric_limits<double>::min());
   Certificate certificate;
-  certificate.limit_violation = std::abs(weights.sum() - 1);
+  certificate.limit_violation = std::abs(budget_row(bounds).value(weights) - bounds.budget);
   double y = 0;
-  if (bounds.rows.empty()) {
+  if (bounds.ranges_only()) {
     y = budget_price(gradient, bounds, weights).middle();
   } else {
     check_row_prices(bounds, row_prices);
-    take_off_rows(gradient, bounds, row_prices);
+    take_off_rows(gradient, bounds, weights, row_prices);
     for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
       const auto& row = bounds.rows[r];
-      const double value = row.coefficients.dot(weights), price = row_prices[Eigen::Index(r) + 1];
-      const double size = std::max(row.coefficients.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
+      const double value = row.value(weights), price = row_prices[Eigen::Index(r) + 1];
+      const double size = row_size(row);
       const double below = row.lower - value, above = value - row.upper;  // infinite where there is no end
       certificate.limit_violation = std::max({certificate.limit_violation, below / size, above / size});
       const double distance = price > 0 ? std::abs(below) : std::abs(above);
@@ -152,18 +199,18 @@ Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expecte
       }
     }
   }
+  // Where something bends the weight must not gain on either side; a gain at an end of its range is that end's price.
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
     const double below = bounds.lower[i] - weights[i], above = weights[i] - bounds.upper[i];
     certificate.limit_violation = std::max({certificate.limit_violation, below, above});
-    const double z = gradient.values[i] - y;
+    const double down = gradient.below[i] - y, up = gradient.above[i] - y;  // prices of a lower and an upper end
     const auto place = place_of(bounds, weights, i);
-    const bool priced = place == Place::fixed || (place == Place::lower && z > 0) || (place == Place::upper && z < 0);
-    if (priced) {
-      const double distance = std::abs(z > 0 ? below : above);
-      certificate.complementarity = std::max(certificate.complementarity, std::abs(z) * distance / scale);
-    } else {
-      certificate.stationarity = std::max(certificate.stationarity, std::abs(z) / scale);
-    }
+    const auto judge = [&](double gain, bool has_end, double distance) {
+      auto& residual = has_end ? certificate.complementarity : certificate.stationarity;
+      residual = std::max(residual, gain * (has_end ? std::abs(distance) : 1) / scale);
+    };
+    judge(std::max(0.0, down), place == Place::lower || place == Place::fixed, below);
+    judge(std::max(0.0, -up), place == Place::upper || place == Place::fixed, above);
   }
   return certificate;
 }
@@ -171,28 +218,28 @@ Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expecte
 std::optional<Polished> polished(const Covariance& covariance, const Eigen::VectorXd& expected_return,
                                  const Bounds& bounds, const Eigen::VectorXd& weights, double lambda,
                                  const Eigen::VectorXd& row_prices) {
+  const auto rows = all_rows(bounds);
   std::vector<Eigen::Index> free;
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
-    if (place_of(bounds, weights, i) == Place::free) free.push_back(i);
+    if (place_of(bounds, weights, i) == Place::free && !at_bend(rows, weights, i)) free.push_back(i);
   }
   if (free.empty()) return std::nullopt;
   Polished result{weights, row_prices};
-  auto gradient = gradient_of(covariance, expected_return, weights, lambda);
-  if (bounds.rows.empty()) {
+  auto gradient = gradient_of(covariance, expected_return, bounds, weights, lambda);
+  if (bounds.ranges_only()) {
     result.row_prices = Eigen::VectorXd::Constant(1, budget_price(gradient, bounds, weights).middle());
   }
-  take_off_rows(gradient, bounds, result.row_prices);
+  take_off_rows(gradient, bounds, weights, result.row_prices);
 
   // The budget, and rows at an end: what each has to make up for.
-  std::vector<std::pair<Eigen::Index, double>> active{{0, 1 - weights.sum()}};
-  for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
-    const auto& row = bounds.rows[r];
-    const double value = row.coefficients.dot(weights);
-    const double size = binding_within * std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
+  std::vector<std::pair<std::size_t, double>> active;
+  for (std::size_t r = 0; r < rows.size(); ++r) {
+    const auto& row = rows[r];
+    const double value = row.value(weights), size = binding_within * std::max(1.0, row_size(row));
     if (std::abs(value - row.lower) <= size)
-      active.emplace_back(Eigen::Index(r) + 1, row.lower - value);
+      active.emplace_back(r, row.lower - value);
     else if (std::abs(value - row.upper) <= size)
-      active.emplace_back(Eigen::Index(r) + 1, row.upper - value);
+      active.emplace_back(r, row.upper - value);
   }
   const auto f = Eigen::Index(free.size()), k = Eigen::Index(active.size());
   Eigen::MatrixXd system = Eigen::MatrixXd::Zero(f + k, f + k);
@@ -200,12 +247,15 @@ std::optional<Polished> polished(const Covariance& covariance, const Eigen::Vect
   for (Eigen::Index a = 0; a < f; ++a) {
     const Eigen::VectorXd column = covariance.column(free[std::size_t(a)]);
     for (Eigen::Index b = 0; b < f; ++b) system(b, a) = column[free[std::size_t(b)]];
-    right[a] = -gradient.values[free[std::size_t(a)]];
+    right[a] = -gradient.below[free[std::size_t(a)]];
   }
   for (Eigen::Index r = 0; r < k; ++r) {
     const auto& [number, missing] = active[std::size_t(r)];
     for (Eigen::Index a = 0; a < f; ++a) {
-      const double entry = number == 0 ? 1 : bounds.rows[std::size_t(number - 1)].coefficients[free[std::size_t(a)]];
+      const auto& row = rows[number];
+      const auto i = free[std::size_t(a)];
+      double entry = row.coefficients[i];
+      if (row.bend.size() > 0) entry += row.bend[i] * slope_from(weights[i], row.bend_at[i], true);
       system(f + r, a) = entry;
       system(a, f + r) = -entry;
     }
@@ -213,7 +263,7 @@ std::optional<Polished> polished(const Covariance& covariance, const Eigen::Vect
   }
   const Eigen::VectorXd change = system.completeOrthogonalDecomposition().solve(right);
   for (Eigen::Index a = 0; a < f; ++a) result.weights[free[std::size_t(a)]] += change[a];
-  for (Eigen::Index r = 0; r < k; ++r) result.row_prices[active[std::size_t(r)].first] += change[f + r];
+  for (Eigen::Index r = 0; r < k; ++r) result.row_prices[Eigen::Index(active[std::size_t(r)].first)] += change[f + r];
   return result;
 }
 

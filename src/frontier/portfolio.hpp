@@ -7,6 +7,12 @@
 
 namespace inchtide {
 
+/// The largest slope of a row, for scaling; never 0.
+double row_size(const LimitRow& row);
+
+/// The slopes of the return below the lowest bend of each weight: expected returns and what selling costs.
+Eigen::VectorXd lowest_return_slopes(const Eigen::VectorXd& expected_return, const Bounds& bounds);
+
 /// Weights, and prices of the budget and the rows.
 struct Polished {
   Eigen::VectorXd weights, row_prices;

@@ -20,17 +20,12 @@ constexpr int pivots_between_refactors = 40;
 class Simplex {
  public:
   explicit Simplex(const VertexProblem& problem)
-      : p_(int(problem.rows.rows())),
-        n_(int(problem.rows.cols())),
-        columns_(p_, n_ + p_),
-        lower_(n_ + p_),
-        upper_(n_ + p_),
+      : p_(int(problem.weights.rows.rows())),
+        n_(int(problem.weights.rows.cols())),
+        pieces_(with_row_weights(problem)),
         x_(n_ + p_),
         place_(std::size_t(n_ + p_), -1) {
-    columns_ << problem.rows, -Eigen::MatrixXd::Identity(p_, p_);
-    lower_ << problem.lower, problem.row_lower;
-    upper_ << problem.upper, problem.row_upper;
-    x_.head(n_) = problem.lower;
+    x_.head(n_) = problem.weights.lower;
     for (int r = 0; r < p_; ++r) {
       place_[std::size_t(n_ + r)] = r;
       basic_.push_back(n_ + r);
@@ -39,9 +34,9 @@ class Simplex {
     find_basic_values();
   }
 
-  Vertex solve(const Eigen::VectorXd& q) {
+  Vertex solve(const Eigen::VectorXd& q, const std::vector<double>& bends) {
     Vertex vertex;
-    run(true, {});
+    run(true);
     vertex.missing = missing();
     vertex.feasible = vertex.missing <= feasible_within * p_;
     if (!vertex.feasible) {
@@ -49,32 +44,36 @@ class Simplex {
       return vertex;
     }
     if (q.size() > 0) {
-      Eigen::VectorXd costs = Eigen::VectorXd::Zero(n_ + p_);
-      costs.head(n_) = -q;
-      run(false, costs);
+      Eigen::VectorXd linear = Eigen::VectorXd::Zero(n_ + p_);
+      linear.head(n_) = q;
+      pieces_.set_linear(linear, bends);
+      run(false);
     }
     vertex.values = x_;
     vertex.basic = basic_;
+    for (int j = 0; j < n_ + p_; ++j) vertex.piece.push_back(pieces_.piece(j));
     return vertex;
   }
 
  private:
   void find_basic_values() {
-    Eigen::VectorXd right = Eigen::VectorXd::Zero(p_);
+    Eigen::VectorXd right = -pieces_.offset;
     for (int j = 0; j < n_ + p_; ++j) {
-      if (place_[std::size_t(j)] < 0) right -= columns_.col(j) * x_[j];
+      if (place_[std::size_t(j)] < 0) right -= pieces_.rows.col(j) * x_[j];
     }
     const Eigen::VectorXd values = inverse_ * right;
     for (int k = 0; k < p_; ++k) x_[basic_[std::size_t(k)]] = values[k];
   }
 
   void refactor() {
-    inverse_ = columns_(Eigen::all, basic_).partialPivLu().inverse();
+    inverse_ = pieces_.rows(Eigen::all, basic_).partialPivLu().inverse();
     find_basic_values();
   }
 
   double out_by(int j) const {
-    return x_[j] < lower_[j] ? x_[j] - lower_[j] : x_[j] > upper_[j] ? x_[j] - upper_[j] : 0;
+    return x_[j] < pieces_.lower[j]   ? x_[j] - pieces_.lower[j]
+           : x_[j] > pieces_.upper[j] ? x_[j] - pieces_.upper[j]
+                                      : 0;
   }
 
   double missing() const {
@@ -96,7 +95,7 @@ class Simplex {
   Eigen::VectorXd prices(const Eigen::VectorXd& basic_costs) const { return inverse_.transpose() * basic_costs; }
 
   /// Moves from vertex to vertex until no cost can fall.
-  void run(bool first_phase, const Eigen::VectorXd& costs) {
+  void run(bool first_phase) {
     const int patience = 20 * (n_ + p_) + 200;
     int stalled = 0, since_refactor = 0;
     for (long step = 0;; ++step) {
@@ -107,19 +106,21 @@ class Simplex {
                         n_, p_));
       }
       if (first_phase && missing() <= feasible_within * p_) return;
-      const Eigen::VectorXd basic_costs = first_phase ? costs_of_missing() : Eigen::VectorXd(costs(basic_));
+      const Eigen::VectorXd basic_costs = first_phase ? costs_of_missing() : Eigen::VectorXd(-pieces_.linear(basic_));
       const Eigen::VectorXd y = prices(basic_costs);
-      Eigen::VectorXd reduced = -(columns_.transpose() * y);
-      if (!first_phase) reduced += costs;
-      const double scale = std::max({first_phase ? 1.0 : costs.cwiseAbs().maxCoeff(), y.cwiseAbs().maxCoeff(), 1e-300});
-      const int entering = choose(reduced, 1e-13 * scale, stalled > patience);
-      if (entering < 0) {
+      Eigen::VectorXd reduced = -(pieces_.rows.transpose() * y);
+      if (!first_phase) reduced -= pieces_.linear;
+      const double scale =
+          std::max({first_phase ? 1.0 : pieces_.linear.cwiseAbs().maxCoeff(), y.cwiseAbs().maxCoeff(), 1e-300});
+      const auto entering = choose(reduced, y, first_phase, 1e-13 * scale, stalled > patience);
+      if (entering.variable < 0) {
         if (since_refactor == 0) return;
         refactor();  // look again with fresh figures
         since_refactor = 0;
         continue;
       }
-      const bool moved = pivot(entering, reduced[entering] < 0 ? 1 : -1, first_phase, stalled > patience);
+      if (entering.over_bend) pieces_.up(entering.variable);
+      const bool moved = pivot(entering.variable, entering.slope < 0 ? 1 : -1, first_phase, stalled > patience);
       stalled = moved ? 0 : stalled + 1;
       if (++since_refactor >= pivots_between_refactors) {
         refactor();
@@ -128,24 +129,42 @@ class Simplex {
     }
   }
 
+  struct Entering {
+    int variable = -1;
+    double slope = 0;        // of the cost, upward
+    bool over_bend = false;  // up from the end of a piece
+  };
+
   /// The variable whose move lowers the cost most per unit (or the first that lowers it at all); -1 when none does.
-  int choose(const Eigen::VectorXd& reduced, double noise, bool first) const {
-    int best = -1;
-    for (int j = 0; j < n_ + p_; ++j) {
-      if (place_[std::size_t(j)] >= 0 || lower_[j] == upper_[j]) continue;
-      const bool helps = (x_[j] <= lower_[j] && reduced[j] < -noise) || (x_[j] >= upper_[j] && reduced[j] > noise);
-      if (!helps) continue;
-      if (first) return j;
-      if (best < 0 || std::abs(reduced[j]) > std::abs(reduced[best])) best = j;
+  Entering choose(const Eigen::VectorXd& reduced, const Eigen::VectorXd& y, bool first_phase, double noise,
+                  bool first) const {
+    Entering best;
+    for (int j = 0; j < n_ + p_ && !(first && best.variable >= 0); ++j) {
+      if (place_[std::size_t(j)] >= 0) continue;
+      const auto consider = [&](double slope, bool over_bend) {
+        if (best.variable < 0 || std::abs(slope) > std::abs(best.slope)) best = {j, slope, over_bend};
+      };
+      const bool room = pieces_.lower[j] < pieces_.upper[j];
+      if (room && x_[j] <= pieces_.lower[j] && reduced[j] < -noise) consider(reduced[j], false);
+      if (room && x_[j] >= pieces_.upper[j] && reduced[j] > noise) consider(reduced[j], false);
+      const auto* bend = x_[j] >= pieces_.upper[j] ? pieces_.above(j) : nullptr;
+      if (!bend) continue;
+      const double beyond = reduced[j] - (first_phase ? 0 : pieces_.linear_change(*bend)) - bend->rows.dot(y);
+      if (beyond < -noise) consider(beyond, true);
     }
     return best;
   }
 
+  /// A variable that left the basis at the lower end of its piece stands at the upper end of the one below.
+  void settle(int j) {
+    if (x_[j] <= pieces_.lower[j] && pieces_.below(j)) pieces_.down(j);
+  }
+
   /// Moves `entering` up or down until a variable meets a bound. False when that is at once.
   bool pivot(int entering, int sign, bool first_phase, bool lowest_index) {
-    const Eigen::VectorXd column = inverse_ * columns_.col(entering);
+    const Eigen::VectorXd column = inverse_ * pieces_.rows.col(entering);
     const double noise = no_pivot * std::max(1.0, column.cwiseAbs().maxCoeff());
-    double room = upper_[entering] - lower_[entering];
+    double room = pieces_.upper[entering] - pieces_.lower[entering];
     int leaving = -1;
     double leaves_at = 0;
     for (int k = 0; k < p_; ++k) {
@@ -153,10 +172,10 @@ class Simplex {
       if (std::abs(slope) <= noise) continue;
       const int j = basic_[std::size_t(k)];
       const double out = out_by(j);
-      double bound = slope < 0 ? lower_[j] : upper_[j];
+      double bound = slope < 0 ? pieces_.lower[j] : pieces_.upper[j];
       if (first_phase && std::abs(out) > feasible_within) {
         if ((out < 0) == (slope < 0)) continue;  // farther out: its cost is counted already
-        bound = out < 0 ? lower_[j] : upper_[j];
+        bound = out < 0 ? pieces_.lower[j] : pieces_.upper[j];
       }
       if (std::isinf(bound)) continue;
       const double far = std::max(0.0, (bound - x_[j]) / slope);
@@ -174,7 +193,8 @@ class Simplex {
     }
     for (int k = 0; k < p_; ++k) x_[basic_[std::size_t(k)]] -= sign * room * column[k];
     if (leaving < 0) {  // across its own range
-      x_[entering] = sign > 0 ? upper_[entering] : lower_[entering];
+      x_[entering] = sign > 0 ? pieces_.upper[entering] : pieces_.lower[entering];
+      settle(entering);
       return room > 0;
     }
     const int gone = basic_[std::size_t(leaving)];
@@ -186,12 +206,13 @@ class Simplex {
     const Eigen::RowVectorXd row = inverse_.row(leaving) / column[leaving];
     inverse_ -= column * row;
     inverse_.row(leaving) = row;
+    settle(gone);
     return room > 0;
   }
 
   int p_, n_;
-  Eigen::MatrixXd columns_;  // [A, -1]
-  Eigen::VectorXd lower_, upper_, x_;
+  Pieces pieces_;  // of [A, -1]
+  Eigen::VectorXd x_;
   std::vector<int> place_, basic_;
   Eigen::MatrixXd inverse_;
 };
@@ -199,20 +220,32 @@ class Simplex {
 }  // namespace
 
 VertexProblem vertex_problem(const Bounds& bounds) {
-  const auto n = bounds.lower.size(), p = Eigen::Index(bounds.rows.size()) + 1;
-  VertexProblem problem{Eigen::MatrixXd::Ones(p, n), Eigen::VectorXd::Ones(p), Eigen::VectorXd::Ones(p), bounds.lower,
-                        bounds.upper};
-  for (Eigen::Index r = 1; r < p; ++r) {
-    const auto& row = bounds.rows[std::size_t(r - 1)];
-    problem.rows.row(r) = row.coefficients;
-    problem.row_lower[r] = row.lower;
-    problem.row_upper[r] = row.upper;
+  const auto rows = all_rows(bounds);
+  const auto p = Eigen::Index(rows.size());
+  VertexProblem problem{bent_rows(bounds), Eigen::VectorXd(p), Eigen::VectorXd(p)};
+  // bent_rows leaves out what does not depend on slopes: at the lowest weights it is whatever is missing.
+  const Eigen::VectorXd at_lowest = problem.weights.rows * bounds.lower;
+  for (Eigen::Index r = 0; r < p; ++r) {
+    const auto& row = rows[std::size_t(r)];
+    const double rest = row.bend.size() == 0 ? row.constant : row.value(bounds.lower) - at_lowest[r];
+    problem.row_lower[r] = row.lower - rest;
+    problem.row_upper[r] = row.upper - rest;
   }
   return problem;
 }
 
-Vertex best_vertex(const VertexProblem& problem, const Eigen::VectorXd& q) {
-  return Simplex(problem).solve(q);
+BentRows with_row_weights(const VertexProblem& problem) {
+  const auto& weights = problem.weights;
+  const auto n = weights.lower.size(), p = weights.rows.rows();
+  BentRows all{Eigen::VectorXd(n + p), Eigen::VectorXd(n + p), Eigen::MatrixXd(p, n + p), weights.bends};
+  all.lower << weights.lower, problem.row_lower;
+  all.upper << weights.upper, problem.row_upper;
+  all.rows << weights.rows, -Eigen::MatrixXd::Identity(p, p);
+  return all;
+}
+
+Vertex best_vertex(const VertexProblem& problem, const Eigen::VectorXd& q, const std::vector<double>& bends) {
+  return Simplex(problem).solve(q, bends);
 }
 
 }  // namespace inchtide

@@ -75,6 +75,7 @@ Json allocation_json(const Allocation& a) {
                         {"expected_return", out.expected_return},
                         {"would_need", out.would_need ? Json(*out.would_need) : Json()}});
   }
+  const auto known = [](const std::optional<double>& figure) { return figure ? Json(*figure) : Json(); };
   return {{"name", a.name},
           {"aim", a.aim},
           {"weights", weights_json(a.assets, a.weights)},
@@ -84,6 +85,9 @@ Json allocation_json(const Allocation& a) {
           {"average_volatility", a.average_volatility},
           {"diversification_benefit", a.diversification_benefit()},
           {"effective_holdings", a.effective_holdings()},
+          {"tracking_error", known(a.tracking_error)},
+          {"turnover", known(a.turnover)},
+          {"trading_cost", known(a.trading_cost)},
           {"risk_shares", a.risk_shares.size() > 0 ? weights_json(a.assets, a.risk_shares) : Json()},
           {"binding", binding},
           {"left_out", left_out},

@@ -133,18 +133,39 @@ Table comparison_table(const std::vector<Allocation>& portfolios) {
                {"Sharpe", Format::number3},
                {"Diversification benefit", Format::percent},
                {"Held", Format::count},
-               {"Effective holdings", Format::number2},
-               {"Largest holdings"}},
+               {"Effective holdings", Format::number2}},
               {},
               {}};
+  // Figures against a benchmark or against what is held now, where these are known.
+  const std::vector<std::pair<const char*, std::optional<double> Allocation::*>> extra = {
+      {"Tracking error", &Allocation::tracking_error},
+      {"Turnover", &Allocation::turnover},
+      {"Trading cost", &Allocation::trading_cost}};
+  const auto known = [&](const auto& column) {
+    return std::ranges::any_of(portfolios, [&](const Allocation& p) { return (p.*column.second).has_value(); });
+  };
+  for (const auto& column : extra) {
+    if (known(column)) table.columns.push_back({column.first, Format::percent});
+  }
+  table.columns.push_back({"Largest holdings"});
   for (const auto& p : portfolios) {
-    table.add({p.name, p.expected_return, p.volatility, sharpe_cell(p.sharpe, p.volatility),
-               p.diversification_benefit(), double(held_names(p.assets, p.weights).size()), p.effective_holdings(),
-               largest_holdings(p)});
+    std::vector<Cell> row{p.name,
+                          p.expected_return,
+                          p.volatility,
+                          sharpe_cell(p.sharpe, p.volatility),
+                          p.diversification_benefit(),
+                          double(held_names(p.assets, p.weights).size()),
+                          p.effective_holdings()};
+    for (const auto& column : extra) {
+      if (known(column)) row.push_back((p.*column.second) ? Cell(*(p.*column.second)) : Cell());
+    }
+    row.emplace_back(largest_holdings(p));
+    table.add(std::move(row));
     for (const auto& note : p.notes) table.notes.push_back(fmt::format("{}: {}", p.name, note));
     for (const auto& v : p.violations) {
       table.notes.push_back(fmt::format("{} breaks {}{} by {}", p.name, v.limit,
-                                        v.asset.empty() ? "" : fmt::format(" ({})", v.asset), percent_text(v.by)));
+                                        v.asset.empty() ? "" : fmt::format(" ({})", v.asset),
+                                        v.figure ? fmt::format("{:.4g}", v.by) : percent_text(v.by)));
     }
   }
   table.notes.push_back("Diversification benefit: the holdings' weighted average volatility less the portfolio's");

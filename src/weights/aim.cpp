@@ -12,9 +12,16 @@
 namespace inchtide {
 namespace {
 
-constexpr std::array names = {
-    "minimum-variance", "maximum-sharpe",          "target-return",      "target-volatility",      "equal",
-    "utility",          "maximum-diversification", "inverse-volatility", "equal-risk-contribution"};
+constexpr std::array names = {"minimum-variance",
+                              "maximum-sharpe",
+                              "target-return",
+                              "target-volatility",
+                              "equal",
+                              "utility",
+                              "maximum-diversification",
+                              "inverse-volatility",
+                              "equal-risk-contribution",
+                              "minimum-tracking-error"};
 
 bool takes_target(Aim::Kind kind) {
   return kind == Aim::Kind::target_return || kind == Aim::Kind::target_volatility || kind == Aim::Kind::utility;

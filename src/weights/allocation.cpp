@@ -9,15 +9,44 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/frontier/tracked.hpp"
 
 namespace inchtide {
 namespace {
 
 constexpr double percentage_point = 0.01;
 
-/// Turns the price of a bound (in variance / 2 - lambda x return) into what the aim gains per unit of weight.
-std::optional<double> gain_per_price(const Aim& aim, const Portfolio& portfolio, double risk_free) {
+/// An optimal portfolio and what its limits are worth, in variance / 2 - lambda x return.
+struct Solution {
+  Portfolio portfolio;
+  BoundPrices prices;
+  std::optional<std::pair<int, double>> ceiling;  // on volatility or tracking error: which limit, and its price
+  bool at_ceiling = false;                        // of volatility: what loosening others brings is return
+};
+
+Solution solution_of(const Frontier& frontier, Portfolio portfolio) {
+  const auto& estimate = frontier.estimate();
+  Solution solution;
+  solution.prices = bound_prices(estimate.covariance, estimate.expected_return, frontier.bounds(), portfolio.weights,
+                                 portfolio.lambda, portfolio.row_prices);
+  solution.portfolio = std::move(portfolio);
+  return solution;
+}
+
+Solution solution_of(TrackedPortfolio tracked, const Bounds& bounds) {
+  Solution solution{std::move(tracked.portfolio), std::move(tracked.prices), {}, false};
+  if (bounds.tracking_error && bounds.tracking_error->value - tracked.tracking_error <= 1e-9) {
+    solution.ceiling = {bounds.tracking_error->limit, tracked.ceiling_price};
+  }
+  return solution;
+}
+
+/// What the aim gains per unit of such a price.
+std::optional<double> gain_per_price(const Aim& aim, const Solution& solution, double risk_free) {
+  const auto& portfolio = solution.portfolio;
   const double volatility = portfolio.volatility;
+  // At a ceiling on volatility only the return can gain.
+  const bool return_only = solution.at_ceiling && portfolio.lambda > 0;
   switch (aim.kind) {
     case Aim::Kind::minimum_variance:
     case Aim::Kind::target_return:
@@ -26,27 +55,41 @@ std::optional<double> gain_per_price(const Aim& aim, const Portfolio& portfolio,
     case Aim::Kind::target_volatility:
       if (portfolio.lambda > 0) return 1 / portfolio.lambda;
       return std::nullopt;
-    case Aim::Kind::utility: return aim.target;
+    case Aim::Kind::utility: return return_only ? 1 / portfolio.lambda : aim.target;
     case Aim::Kind::maximum_sharpe:
     case Aim::Kind::maximum_diversification:
-      if (volatility > 0) return (portfolio.expected_return - risk_free) / std::pow(volatility, 3);
+      if (volatility > 0 && return_only) return 1 / (portfolio.lambda * volatility);
+      if (volatility > 0) return portfolio.sharpe(risk_free) / (volatility * volatility);
       return std::nullopt;
+    default: return std::nullopt;
+  }
+}
+
+/// What the aim gains per unit of a ceiling on volatility that it stands at.
+std::optional<double> gain_per_volatility(const Aim& aim, const Portfolio& portfolio, double risk_free) {
+  const double volatility = portfolio.volatility;
+  if (!(portfolio.lambda > 0) || !(volatility > 0)) return std::nullopt;
+  switch (aim.kind) {
+    case Aim::Kind::maximum_sharpe: return 1 / portfolio.lambda - portfolio.sharpe(risk_free) / volatility;
+    case Aim::Kind::utility: return volatility / portfolio.lambda - aim.target * volatility;
+    case Aim::Kind::minimum_variance:
+    case Aim::Kind::target_return: return 0;
     default: return std::nullopt;
   }
 }
 
 /// Assets at a weight of 0 that nothing but their price keeps there. Their price over lambda is the return they lack;
 /// the portfolio stays optimal until one of them has it.
-std::vector<LeftOut> assets_left_out(const Frontier& frontier, const Portfolio& portfolio) {
-  const auto& estimate = frontier.estimate();
-  const auto prices = bound_prices(estimate.covariance, estimate.expected_return, frontier.bounds(), portfolio.weights,
-                                   portfolio.lambda, portfolio.row_prices);
+std::vector<LeftOut> assets_left_out(const Estimate& estimate, const Bounds& bounds, const Solution& solution) {
+  const auto& portfolio = solution.portfolio;
   std::vector<LeftOut> left_out;
   for (Eigen::Index i = 0; i < portfolio.weights.size(); ++i) {
-    const bool may_enter = frontier.bounds().lower[i] == 0 && frontier.bounds().upper[i] > 0;
+    const bool may_enter = bounds.lower[i] == 0 && bounds.upper[i] > 0;
     if (!may_enter || std::abs(portfolio.weights[i]) > 1e-9) continue;
     LeftOut out{estimate.assets[std::size_t(i)], estimate.expected_return[i], std::nullopt};
-    if (portfolio.lambda > 0) out.would_need = out.expected_return + std::max(0.0, prices.bound[i]) / portfolio.lambda;
+    if (portfolio.lambda > 0) {
+      out.would_need = out.expected_return + std::max(0.0, solution.prices.bound[i]) / portfolio.lambda;
+    }
     left_out.push_back(std::move(out));
   }
   std::ranges::stable_sort(left_out, {},
@@ -55,39 +98,45 @@ std::vector<LeftOut> assets_left_out(const Frontier& frontier, const Portfolio& 
 }
 
 /// Limits that some weight touches, with the prices of their members added up.
-std::vector<BindingLimit> binding_limits(const Frontier& frontier, const Limits& limits, const Aim& aim,
-                                         const Portfolio& portfolio, double risk_free) {
-  const auto& bounds = frontier.bounds();
-  const auto& estimate = frontier.estimate();
-  const auto prices = bound_prices(estimate.covariance, estimate.expected_return, bounds, portfolio.weights,
-                                   portfolio.lambda, portfolio.row_prices);
+std::vector<BindingLimit> binding_limits(const Bounds& bounds, const Limits& limits, const Aim& aim,
+                                         const Solution& solution, double risk_free) {
+  const auto& weights = solution.portfolio.weights;
+  const auto& prices = solution.prices;
   std::map<int, double> price_of;
-  for (Eigen::Index i = 0; i < portfolio.weights.size(); ++i) {
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
     const auto at = std::size_t(i);
     const double z = prices.bound[i];
-    const bool at_lower = portfolio.weights[i] - bounds.lower[i] <= 1e-9;
-    const bool at_upper = bounds.upper[i] - portfolio.weights[i] <= 1e-9;
+    const bool at_lower = weights[i] - bounds.lower[i] <= 1e-9;
+    const bool at_upper = bounds.upper[i] - weights[i] <= 1e-9;
     if (at_lower && bounds.lower_limit[at] >= 0) price_of[bounds.lower_limit[at]] += std::max(0.0, z);
     if (at_upper && bounds.upper_limit[at] >= 0) price_of[bounds.upper_limit[at]] += std::max(0.0, -z);
   }
   for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
     const auto& row = bounds.rows[r];
-    const double value = row.coefficients.dot(portfolio.weights), price = prices.row[Eigen::Index(r)];
+    const double value = row.value(weights), price = prices.row[Eigen::Index(r)];
     const double size = std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
     const bool touches = value - row.lower <= 1e-9 * size || row.upper - value <= 1e-9 * size;
-    if (touches) price_of[row.limit] += std::abs(price);
+    if (touches && row.limit >= 0) price_of[row.limit] += std::abs(price);
   }
+  if (solution.ceiling) price_of[solution.ceiling->first] += solution.ceiling->second;
   std::vector<BindingLimit> binding;
-  const auto gain = gain_per_price(aim, portfolio, risk_free);
+  const auto gain = gain_per_price(aim, solution, risk_free);
+  const auto add = [&](int limit, std::optional<double> per_point) {
+    if (limit < 0) return;
+    binding.push_back({limits[std::size_t(limit)].name, limits[std::size_t(limit)].text, per_point});
+  };
   for (const auto& [limit, price] : price_of) {
-    BindingLimit bound{limits[std::size_t(limit)].name, limits[std::size_t(limit)].text, std::nullopt};
-    if (gain) bound.price_per_point = percentage_point * price * *gain;
-    binding.push_back(bound);
+    add(limit, gain ? std::optional(percentage_point * price * *gain) : std::nullopt);
+  }
+  if (bounds.volatility && std::abs(bounds.volatility->value - solution.portfolio.volatility) <= 1e-9) {
+    const auto per_unit = gain_per_volatility(aim, solution.portfolio, risk_free);
+    add(bounds.volatility->limit, per_unit ? std::optional(percentage_point * *per_unit) : std::nullopt);
   }
   return binding;
 }
 
-Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, double risk_free) {
+Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, double risk_free,
+                    const LimitFacts& facts) {
   Allocation allocation;
   allocation.assets = estimate.assets;
   allocation.weights = weights;
@@ -105,40 +154,85 @@ Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, do
   } else {
     allocation.notes.push_back("It has no volatility, so no Sharpe ratio");
   }
+  if (facts.benchmark) allocation.tracking_error = facts.benchmark->tracking_error(estimate.covariance, weights);
+  if (facts.current.size() == weights.size()) {
+    const double cash = std::abs(weights.sum() - facts.current.sum());
+    allocation.turnover = ((weights - facts.current).cwiseAbs().sum() + cash) / 2;
+  }
+  if (facts.costs) allocation.trading_cost = facts.costs->of(weights);
+  if (const double left = 1 - weights.sum(); std::abs(left) > 1e-9) {
+    allocation.notes.push_back(
+        fmt::format("{} {}: with it at the risk-free rate of {} the whole is expected to return {}",
+                    short_percent(std::abs(left)), left > 0 ? "is left in cash" : "is borrowed",
+                    short_percent(risk_free), percent_text(allocation.expected_return + left * risk_free)));
+  }
   return allocation;
 }
 
-Allocation optimal(const Frontier& frontier, const Limits& limits, const Aim& aim, const Portfolio& portfolio,
-                   double risk_free) {
-  auto allocation = describe(frontier.estimate(), portfolio.weights, risk_free);
-  allocation.certificate = portfolio.certificate;
-  allocation.binding = binding_limits(frontier, limits, aim, portfolio, risk_free);
-  allocation.left_out = assets_left_out(frontier, portfolio);
+Allocation optimal(const Estimate& estimate, const Bounds& bounds, const Limits& limits, const Aim& aim,
+                   const Solution& solution, double risk_free, const LimitFacts& facts) {
+  auto allocation = describe(estimate, solution.portfolio.weights, risk_free, facts);
+  allocation.certificate = solution.portfolio.certificate;
+  allocation.binding = binding_limits(bounds, limits, aim, solution, risk_free);
+  allocation.left_out = assets_left_out(estimate, bounds, solution);
   return allocation;
 }
 
-Allocation on_frontier(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free) {
+Solution on_frontier(const Frontier& frontier, const Aim& aim, double risk_free, std::vector<std::string>& notes) {
   switch (aim.kind) {
-    case Aim::Kind::target_return: return optimal(frontier, limits, aim, frontier.at_return(aim.target), risk_free);
-    case Aim::Kind::target_volatility:
-      return optimal(frontier, limits, aim, frontier.at_volatility(aim.target), risk_free);
+    case Aim::Kind::target_return: return solution_of(frontier, frontier.at_return(aim.target));
+    case Aim::Kind::target_volatility: return solution_of(frontier, frontier.at_volatility(aim.target));
     case Aim::Kind::maximum_sharpe: {
       const auto best = frontier.maximum_sharpe(risk_free);
-      auto allocation = optimal(frontier, limits, aim, best.portfolio, risk_free);
-      if (best.at_top) {
-        allocation.notes.push_back(
-            "It is the portfolio of highest return: the limits stop the ratio from rising further");
+      auto solution = solution_of(frontier, best.portfolio);
+      solution.at_ceiling = best.at_top && frontier.at_ceiling();
+      if (solution.at_ceiling) {
+        notes.emplace_back("The ceiling on volatility stops the ratio from rising further");
+      } else if (best.at_top) {
+        notes.emplace_back("It is the portfolio of highest return: the limits stop the ratio from rising further");
       }
-      return allocation;
+      return solution;
     }
-    case Aim::Kind::utility: return optimal(frontier, limits, aim, frontier.at_lambda(1 / aim.target), risk_free);
-    default: return optimal(frontier, limits, aim, frontier.minimum_variance(), risk_free);
+    case Aim::Kind::utility: {
+      auto solution = solution_of(frontier, frontier.at_lambda(1 / aim.target));
+      solution.at_ceiling = frontier.at_ceiling() && solution.portfolio.lambda < 1 / aim.target;
+      return solution;
+    }
+    default: return solution_of(frontier, frontier.minimum_variance());
   }
+}
+
+/// The same within a ceiling on the tracking error.
+Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, const BenchmarkRisk& benchmark) {
+  const auto& bounds = frontier.bounds();
+  const TrackedFrontier within(frontier.estimate(), bounds, benchmark);
+  const auto chosen = [&] {
+    switch (aim.kind) {
+      case Aim::Kind::target_return: return within.at_return(aim.target);
+      case Aim::Kind::target_volatility: return within.at_volatility(aim.target);
+      case Aim::Kind::maximum_sharpe: return within.maximum_sharpe(risk_free);
+      case Aim::Kind::utility: return within.at_lambda(1 / aim.target);
+      default: return within.minimum_variance();
+    }
+  }();
+  if (!bounds.volatility || chosen.portfolio.volatility <= bounds.volatility->value * (1 + 1e-9)) {
+    return solution_of(chosen, bounds);
+  }
+  if (aim.kind != Aim::Kind::maximum_sharpe && aim.kind != Aim::Kind::utility) {
+    throw InputError(aim.text(),
+                     fmt::format("within the tracking error it has a volatility of {}, above the ceiling of {}",
+                                 percent_text(chosen.portfolio.volatility), short_percent(bounds.volatility->value)),
+                     "Loosen one of the two ceilings");
+  }
+  auto solution = solution_of(within.at_volatility(bounds.volatility->value), bounds);
+  solution.at_ceiling = true;
+  return solution;
 }
 
 /// The highest ratio of the holdings' average volatility to the portfolio's (Choueifaty & Coignard 2008, J. Portfolio
 /// Management 35(1)): the maximum-Sharpe portfolio with volatilities in the place of returns and no risk-free rate.
-Allocation most_diversified(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free) {
+Allocation most_diversified(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
+                            const LimitFacts& facts) {
   auto stand_in = frontier.estimate();
   stand_in.expected_return = stand_in.volatilities();
   const auto ratios = trace_frontier(stand_in, frontier.bounds());
@@ -147,10 +241,27 @@ Allocation most_diversified(const Frontier& frontier, const Limits& limits, cons
                      "Leave riskless assets out");
   }
   const auto best = ratios.maximum_sharpe(0);
-  auto allocation = describe(frontier.estimate(), best.portfolio.weights, risk_free);
+  auto allocation = describe(frontier.estimate(), best.portfolio.weights, risk_free, facts);
   allocation.certificate = best.portfolio.certificate;
-  allocation.binding = binding_limits(ratios, limits, aim, best.portfolio, 0);
+  allocation.binding = binding_limits(frontier.bounds(), limits, aim, solution_of(ratios, best.portfolio), 0);
   allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
+  return allocation;
+}
+
+/// The least tracking error. Its prices are in its own variance / 2.
+Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
+                                const LimitFacts& facts) {
+  if (!facts.benchmark) {
+    throw InputError(aim.text(), "the benchmark's returns are not known",
+                     "Give --benchmark CODE with prices (an estimate file does not hold them)");
+  }
+  const auto& bounds = frontier.bounds();
+  const auto least = least_tracking_error(frontier.estimate(), bounds, *facts.benchmark);
+  auto allocation = describe(frontier.estimate(), least.portfolio.weights, risk_free, facts);
+  allocation.certificate = least.portfolio.certificate;
+  auto solution = solution_of(least, bounds);
+  solution.portfolio.volatility = least.tracking_error;  // what it minimises
+  allocation.binding = binding_limits(bounds, limits, Aim{Aim::Kind::minimum_variance, 0}, solution, risk_free);
   return allocation;
 }
 
@@ -224,20 +335,36 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
   throw UncertifiedAnswer("The weights of equal risk contribution could not be found to 1e-12");
 }
 
-Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free, const Tags& tags) {
+Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
+                  const LimitFacts& facts) {
   if (const auto weights = plain_weights(frontier.estimate(), aim.kind)) {
-    auto allocation = evaluate(frontier.estimate(), limits, *weights, aim.text(), risk_free, tags);
+    auto allocation = evaluate(frontier.estimate(), limits, *weights, aim.text(), risk_free, facts);
     allocation.aim = aim.text();
     return allocation;
   }
-  auto allocation = aim.kind == Aim::Kind::maximum_diversification ? most_diversified(frontier, limits, aim, risk_free)
-                                                                   : on_frontier(frontier, limits, aim, risk_free);
+  const auto& bounds = frontier.bounds();
+  std::vector<std::string> notes;
+  auto allocation = [&] {
+    if (aim.kind == Aim::Kind::maximum_diversification) {
+      return most_diversified(frontier, limits, aim, risk_free, facts);
+    }
+    if (aim.kind == Aim::Kind::minimum_tracking_error) {
+      return nearest_to_benchmark(frontier, limits, aim, risk_free, facts);
+    }
+    const auto solution = bounds.tracking_error ? tracked(frontier, aim, risk_free, facts.benchmark.value())
+                                                : on_frontier(frontier, aim, risk_free, notes);
+    return optimal(frontier.estimate(), bounds, limits, aim, solution, risk_free, facts);
+  }();
+  allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
+  // What is not on the exact path, such as a number of holdings, is not honoured here: it is said.
+  allocation.violations =
+      violations_of(limits, allocation.assets, allocation.weights, facts, &frontier.estimate().covariance, 1e-8);
   allocation.name = allocation.aim = aim.text();
   return allocation;
 }
 
 Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
-                    const std::string& name, double risk_free, const Tags& tags) {
+                    const std::string& name, double risk_free, const LimitFacts& facts) {
   estimate.check_for_weights();
   if (weights.size() != estimate.size()) {
     throw InputError(name, fmt::format("{} weights for {} assets", weights.size(), estimate.size()),
@@ -248,10 +375,10 @@ Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen:
       throw InputError(estimate.assets[std::size_t(i)], "its weight is not a finite number", "Give a figure");
     }
   }
-  auto allocation = describe(estimate, weights, risk_free);
+  auto allocation = describe(estimate, weights, risk_free, facts);
   allocation.name = name;
   allocation.aim = "given";
-  allocation.violations = violations_of(limits, estimate.assets, weights, tags);
+  allocation.violations = violations_of(limits, estimate.assets, weights, facts, &estimate.covariance);
   return allocation;
 }
 

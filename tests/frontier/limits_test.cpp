@@ -58,7 +58,7 @@ TEST(Limit, SaysWhatIsWrongWithATextThatIsNone) {
   EXPECT_THAT(message_of([] { Limit::parse("5% <= KELPFARM >= 1%"); }), HasSubstr("the same end"));
   EXPECT_THAT(message_of([] { Limit::parse("5% = KELPFARM <= 9%"); }), HasSubstr("a range takes"));
   EXPECT_THAT(message_of([] { Limit::parse("'KELPFARM <= 5%"); }), HasSubstr("a quote is not closed"));
-  for (const char* other : {"gross <= 130%", "short <= 20%", "holdings <= 12%", "volatility <= 12%"}) {
+  for (const char* other : {"2 * gross <= 130%", "gross <= 2 * short", "average <= 3"}) {
     EXPECT_THAT(message_of([&] { Limit::parse(other); }), HasSubstr("is not offered")) << other;
   }
 }

@@ -34,7 +34,7 @@ namespace inchtide::exchange {
 
 /// What the file says; what it leaves out is empty.
 struct Mandate {
-  std::optional<std::filesystem::path> prices, tags, identifiers, rates, actions;
+  std::optional<std::filesystem::path> prices, tags, identifiers, rates, actions, current;
   std::vector<std::string> assets;  ///< empty: all that have prices
   std::optional<std::string> benchmark, currency;
   std::optional<AlignPolicy> align;

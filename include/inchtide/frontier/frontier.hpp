@@ -45,7 +45,8 @@ struct Corner {
 struct MaximumSharpe {
   Portfolio portfolio;
   double sharpe = 0;
-  /// It is the corner of highest return: only more return than the limits allow would raise the ratio further.
+  /// It is the corner of highest return (or stands at a ceiling on volatility): only more than the limits allow would
+  /// raise the ratio further.
   bool at_top = false;
 };
 
@@ -56,6 +57,9 @@ class Frontier {
 
   /// Highest return first, minimum variance last; returns strictly fall. At least one.
   const std::vector<Corner>& corners() const { return corners_; }
+
+  /// True where a ceiling on volatility ends the frontier: its first corner stands at the ceiling.
+  bool at_ceiling() const { return at_ceiling_; }
 
   /// The weights of a corner, N. Only changes between corners are stored, so this takes time in their number.
   Eigen::VectorXd weights(std::size_t corner) const;
@@ -93,7 +97,7 @@ class Frontier {
   std::optional<std::string> why_no_maximum_sharpe(double risk_free) const;
 
  private:
-  friend Frontier trace_frontier(const Estimate&, const Limits&, const Tags&);
+  friend Frontier trace_frontier(const Estimate&, const Limits&, const LimitFacts&);
   friend Frontier trace_frontier(const Estimate&, const Bounds&);
   struct WeightChange {
     int asset;
@@ -101,6 +105,8 @@ class Frontier {
   };
   Portfolio certified(Eigen::VectorXd weights, double lambda, const Eigen::VectorXd& row_prices) const;
   Eigen::VectorXd row_prices_at(std::size_t corner, double lambda) const;
+  void end_at(double volatility);
+  double riskless_part(double risk_free) const;
   Portfolio between(std::size_t upper, double part) const;
   struct Curve;
   Curve curve_below(std::size_t upper) const;
@@ -115,17 +121,18 @@ class Frontier {
   // grow by the slope per unit of lambda.
   std::vector<Eigen::VectorXd> prices_high_, prices_low_;
   Eigen::VectorXd price_slope_;
+  bool at_ceiling_ = false;
 };
 
 /// Traces the whole efficient frontier.
-/// @param tags what limits on tags, scopes and averages look up
+/// @param facts what limits look up: tags, weights held now, the benchmark
 /// @throws InputError for an estimate that doesn't fit together, a limit on an unknown asset, or a covariance that is
 ///         found not to be positive semidefinite
 /// @throws InfeasibleLimits when the limits cannot all hold
 /// @throws UncertifiedAnswer when rounding defeats the solver; nothing uncertified is returned
-Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Tags& tags = {});
+Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts = {});
 
-/// The same from ranges of weights and rows; lower ends finite, and weights within them can sum to 1.
+/// The same from ranges of weights and rows; lower ends finite, and weights within them can sum to the budget.
 Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds);
 
 }  // namespace inchtide

@@ -8,9 +8,17 @@
 ///     each in sector:power <= 8%, each outside sector:bonds <= 15%                a scope
 ///     sector:power <= 2 * sector:food                 in terms of another, asset or tag
 ///     average:yield >= 2.5       the weighted average of a column of figures, in its own unit
+///     budget = 90%               the sum of weights; 100% unless said
+///     gross <= 130%              the sum of absolute weights
+///     short <= 20%               the sum of short weights
+///     turnover <= 25%            half the sum of absolute changes from the weights held now, cash included
+///     volatility <= 12%          of the portfolio, per year
+///     tracking-error <= 4%       volatility of the difference from the benchmark, per year
+///     holdings <= 12             the number of positions
+///     held >= 1%                 the least size of a position that is held
 ///
-/// All limits hold together; none overrides another. The budget is 100%. Unless a limit gives an asset a lower end, it
-/// is held long only (at least 0%).
+/// All limits hold together; none overrides another. Unless a limit gives an asset a lower end, it is held long only
+/// (at least 0%); a limit on `short` or `gross` opens short positions as far as it allows them.
 ///
 /// @code
 /// #include <cassert>
@@ -23,19 +31,30 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "inchtide/base/tags.hpp"
+#include "inchtide/estimate/benchmark.hpp"
+#include "inchtide/estimate/covariance.hpp"
 
 namespace inchtide {
 
 /// One rule with a name.
 struct Limit {
   enum class Kind {
-    each,    ///< the weight of every asset, or of those in or outside a scope
-    every,   ///< the total of each value of a tag
-    total,   ///< a sum of terms
-    average  ///< the weighted average of a tag's figures
+    each,     ///< the weight of every asset, or of those in or outside a scope
+    every,    ///< the total of each value of a tag
+    total,    ///< a sum of terms
+    average,  ///< the weighted average of a tag's figures
+    budget,
+    gross,
+    short_total,
+    turnover,
+    volatility,
+    tracking_error,
+    holdings,
+    held
   };
   /// `factor` times the weight of an asset, or the total of a tag's value.
   struct Term {
@@ -51,7 +70,7 @@ struct Limit {
   std::string tag;              ///< of `every` and `average`
   std::optional<Term> scope;    ///< of `each`
   bool outside = false;         ///< `each` counts those outside the scope
-  std::optional<double> lower;  ///< fraction of wealth; of an average in its unit
+  std::optional<double> lower;  ///< fraction of wealth; of an average in its unit, of holdings their number
   std::optional<double> upper;
 
   /// The asset that it bounds, where it bounds a single one; else empty.
@@ -67,41 +86,89 @@ struct Limit {
 
 using Limits = std::vector<Limit>;
 
-/// lower <= coefficients'w <= upper.
+/// lower <= coefficients'w + sum of bend_i |w_i - bend_at_i| + constant <= upper.
 struct LimitRow {
   int limit = 0;      ///< its position in the limits
   std::string label;  ///< what it is about: "sector:power"
   Eigen::VectorXd coefficients;
   double lower = 0, upper = 0;  ///< infinite where there is no end
+  /// Of absolute sizes, such as gross and turnover; empty in straight rows. None is negative, and such a row has no
+  /// lower end.
+  Eigen::VectorXd bend{}, bend_at{};
+  double constant = 0;
+
+  double value(const Eigen::VectorXd& weights) const;
 };
 
-/// What limits leave to the weights: the range of each asset and the limit that set each end, and rows.
+/// What changing weights costs, once, as a part of the value traded.
+struct TradingCosts {
+  Eigen::VectorXd current;    ///< weights held now
+  Eigen::VectorXd buy, sell;  ///< fractions of the value bought or sold, from 0
+  double years = 1;           ///< how long the new weights are to be held: the cost per year is spread over them
+
+  /// Of trading from the current weights to these, once: a fraction of wealth.
+  double of(const Eigen::VectorXd& weights) const;
+};
+
+/// What limits look up: tags for totals, scopes and averages; the weights held now for turnover; the benchmark for the
+/// tracking error. Tags alone will do for most.
+struct LimitFacts {
+  LimitFacts() = default;
+  LimitFacts(Tags table) : tags(std::move(table)) {}  // NOLINT: tags are facts
+
+  Tags tags;
+  Eigen::VectorXd current;  ///< a weight an asset, empty where unknown
+  std::optional<BenchmarkRisk> benchmark;
+  std::optional<TradingCosts> costs;  ///< where the return is to count what trading costs
+};
+
+/// A figure that a limit sets, and its position in the limits.
+struct LimitFigure {
+  double value = 0;
+  int limit = -1;
+};
+
+/// What limits leave to the weights: the range of each asset and the limit that set each end, the budget, and rows.
 struct Bounds {
   Eigen::VectorXd lower;                      ///< finite
   Eigen::VectorXd upper;                      ///< infinite where no limit sets it
   std::vector<int> lower_limit, upper_limit;  ///< position in the limits, -1 where none
   std::vector<LimitRow> rows;
+  double budget = 1;  ///< what the weights sum to
+  int budget_limit = -1;
+  std::optional<TradingCosts> costs;  ///< taken off the budget and, per year, off the return
+
+  // Not on the exact path: a ceiling ends it, and numbers of positions are searched for.
+  std::optional<LimitFigure> volatility, tracking_error, holdings, held;
+
+  /// True where weights have ranges and a sum only.
+  bool ranges_only() const { return rows.empty() && !costs; }
 
   /// No limit: long only, up to the whole budget, for `assets` assets.
   static Bounds long_only(Eigen::Index assets);
 };
 
-/// Works out ranges and rows, and whether weights within them can sum to the budget of 1.
-/// @param tags what limits on tags, scopes and averages look up
-/// @throws InputError when a limit names an unknown asset, tag or value (with the nearest known one), or a figure that
-///         an average needs is missing (naming the asset)
-/// @throws InfeasibleLimits when they cannot all hold, naming a set of them of which none can be dropped
-Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, const Tags& tags = {});
+/// Works out ranges and rows, and whether weights within them can sum to the budget.
+/// @param facts what limits look up
+/// @throws InputError when a limit names an unknown asset, tag or value (with the nearest known one), or a fact that it
+///         needs is missing (naming it)
+/// @throws InfeasibleLimits when they cannot all hold, naming a set of them of which none can be dropped. (Ceilings on
+///         volatility and tracking error need an estimate: they are looked at when a frontier is traced.)
+Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts = {});
 
 /// How far weights break a limit: its name, the asset or total, and by how much.
 struct Violation {
   std::string limit;
-  std::string asset;  ///< or what a row is about
-  double by = 0;      ///< fraction of wealth (of an average in its unit), positive
+  std::string asset;    ///< or what a row is about
+  double by = 0;        ///< fraction of wealth (of an average in its unit, of holdings their number), positive
+  bool figure = false;  ///< `by` is such a figure, no fraction of wealth
 };
 
-/// The limits that `weights` break by more than `tolerance`, long-only and budget (named so) included.
+/// The limits that `weights` break by more than `tolerance`, long-only and budget (named so) included. Positions count
+/// from `tolerance` on.
+/// @param covariance of the assets, where ceilings on volatility and tracking error are to be looked at
 std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
-                                     const Eigen::VectorXd& weights, const Tags& tags = {}, double tolerance = 1e-9);
+                                     const Eigen::VectorXd& weights, const LimitFacts& facts = {},
+                                     const Covariance* covariance = nullptr, double tolerance = 1e-9);
 
 }  // namespace inchtide

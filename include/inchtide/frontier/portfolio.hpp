@@ -11,8 +11,8 @@ namespace inchtide {
 /// How far weights w are from satisfying the conditions under which they minimise  1/2 w'Sw - lambda m'w  within their
 /// limits (Karush-Kuhn-Tucker): with the gradient g = Sw - lambda m, a price y of the budget, a price e_r of each row
 /// a_r and a price z_i of each bound, g = y 1 + sum e_r a_r + z, with z_i >= 0 only at a lower bound, z_i <= 0 only at
-/// an upper bound, and e_r likewise at the ends of its row. S being positive semidefinite, these conditions are enough,
-/// so small residuals prove the weights optimal.
+/// an upper bound, and e_r likewise at the ends of its row. Where rows or costs bend, the condition holds from both
+/// sides. S being positive semidefinite, these conditions are enough, so small residuals prove the weights optimal.
 struct Certificate {
   double limit_violation = 0;  ///< worst breach of a bound, the budget (in weight) or a row (over its largest entry)
   double stationarity = 0;  ///< worst |g - y - sum e_r a_r - z|, relative to the largest entry of Sw and lambda m (or
@@ -26,16 +26,20 @@ struct Certificate {
 
 /// A portfolio that has the least variance for its expected return, within limits.
 struct Portfolio {
-  Eigen::VectorXd weights;     ///< fractions of wealth, N, summing to 1
-  double expected_return = 0;  ///< m'w, per year
+  Eigen::VectorXd weights;     ///< fractions of wealth, N, summing to the budget
+  double expected_return = 0;  ///< m'w, per year, less the cost of trading per year where there is one
   double volatility = 0;       ///< sqrt(w'Sw), per year
   double lambda = 0;           ///< half the slope of variance against expected return: d(variance)/d(return) / 2
   Eigen::VectorXd row_prices;  ///< of the budget and of each row of the limits, where there are rows; else empty
   Certificate certificate;
 
-  /// (expected return - risk-free) / volatility.
-  double sharpe(double risk_free) const { return (expected_return - risk_free) / volatility; }
+  /// (expected return - risk-free) / volatility; what the weights leave of 1 earns the risk-free rate, what they exceed
+  /// it by pays it.
+  double sharpe(double risk_free) const { return (expected_return - weights.sum() * risk_free) / volatility; }
 };
+
+/// m'w less what trading costs, spread over the years that the weights are to be held.
+double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds, const Eigen::VectorXd& weights);
 
 /// Prices of the budget and of the bounds at weights that are optimal for `lambda`.
 struct BoundPrices {

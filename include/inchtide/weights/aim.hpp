@@ -8,7 +8,8 @@ namespace inchtide {
 
 /// On the frontier: `minimum-variance`, `maximum-sharpe`, `target-return=8%`, `target-volatility=10%`, `utility=4`
 /// (return less half of 4 times the variance). By its own path under the same limits: `maximum-diversification`.
-/// Without a look at returns or limits: `equal`, `inverse-volatility`, `equal-risk-contribution`.
+/// Against a benchmark, within the limits: `minimum-tracking-error`. Without a look at returns or limits: `equal`,
+/// `inverse-volatility`, `equal-risk-contribution`.
 struct Aim {
   enum class Kind {
     minimum_variance,
@@ -19,7 +20,8 @@ struct Aim {
     utility,
     maximum_diversification,
     inverse_volatility,
-    equal_risk_contribution
+    equal_risk_contribution,
+    minimum_tracking_error
   };
 
   Kind kind = Kind::minimum_variance;

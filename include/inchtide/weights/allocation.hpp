@@ -30,7 +30,8 @@ struct BindingLimit {
   std::string text;   ///< as written
   /// By how much the aim would improve if the limit were loosened by one percentage point (a fraction of 1: 0.0002 is
   /// 2 basis points): less volatility for minimum-variance and target-return, more return for target-volatility, a
-  /// higher ratio for maximum-sharpe and maximum-diversification, more utility for utility. Nothing where it isn't
+  /// higher ratio for maximum-sharpe and maximum-diversification, more utility for utility, less tracking error for
+  /// minimum-tracking-error. Nothing where it isn't
   /// defined (no volatility, or no aim to improve).
   std::optional<double> price_per_point;
 };
@@ -54,6 +55,9 @@ struct Allocation {
   /// Of each asset, the share of the variance that comes from it: w_i (Sw)_i / w'Sw, summing to 1; empty where there is
   /// no variance.
   Eigen::VectorXd risk_shares;
+  std::optional<double> tracking_error;  ///< per year, where the benchmark is known
+  std::optional<double> turnover;        ///< from the weights held now, where they are known
+  std::optional<double> trading_cost;    ///< of getting there from the weights held now, once, where it is known
   std::vector<BindingLimit> binding;
   std::vector<LeftOut> left_out;           ///< of an optimal portfolio, the nearest to entering first
   std::vector<Violation> violations;       ///< limits that given or equal weights break
@@ -82,16 +86,16 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
 
 /// Chooses a portfolio on the frontier, or weights that don't look at limits (equal, inverse-volatility,
 /// equal-risk-contribution; limits that they break are listed).
-/// @param limits those that the frontier was traced under, for their names; @param tags likewise
+/// @param limits those that the frontier was traced under, for their names; @param facts likewise
 /// @param risk_free fraction per year
 /// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
 Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const Tags& tags = {});
+                  const LimitFacts& facts = {});
 
 /// Figures of given weights.
 /// @param weights one an asset of the estimate; their sum needn't be 1
 /// @throws InputError when the count differs or a weight isn't finite
 Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
-                    const std::string& name, double risk_free, const Tags& tags = {});
+                    const std::string& name, double risk_free, const LimitFacts& facts = {});
 
 }  // namespace inchtide

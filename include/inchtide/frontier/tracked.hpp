@@ -1,0 +1,76 @@
+#pragma once
+/// Efficient portfolios within a ceiling on the tracking error: the volatility of the difference from a benchmark.
+///
+/// Where the ceiling binds the frontier is no longer made of straight lines. Each single portfolio of it is exact all
+/// the same: with the return held at R, the minimisers of  1/2 w'Sw - v c'w  (c: the covariances with the benchmark)
+/// run from the least variance (v = 0) to the least tracking error (v = 1) along straight lines, and the one at which
+/// the tracking error meets the ceiling has the least variance of all within it (Jorion 2003, Financial Analysts
+/// Journal 59(5), for portfolios without other limits).
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK"};
+/// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+/// const auto benchmark = inchtide::BenchmarkRisk::of_weights(estimate.covariance, Eigen::Vector2d(0.5, 0.5));
+/// auto bounds = inchtide::Bounds::long_only(2);
+/// bounds.tracking_error = inchtide::LimitFigure{0.05, -1};
+/// const auto least = inchtide::TrackedFrontier(estimate, bounds, benchmark).minimum_variance();
+/// assert(std::abs(least.tracking_error - 0.05) < 1e-9 && least.portfolio.certificate.holds());
+/// @endcode
+
+#include <optional>
+
+#include "inchtide/frontier/frontier.hpp"
+
+namespace inchtide {
+
+struct TrackedPortfolio {
+  Portfolio portfolio;        ///< of the least variance for its return within limits and ceiling
+  double tracking_error = 0;  ///< per year
+  double ceiling_price = 0;   ///< of the tracking error, in variance / 2 per unit; 0 where the ceiling is slack
+  BoundPrices prices;         ///< of the other limits, as `bound_prices` gives them where the ceiling is slack
+};
+
+class TrackedFrontier {
+ public:
+  /// @param bounds with a ceiling on the tracking error
+  /// @throws InfeasibleLimits when no portfolio within the bounds comes as near to the benchmark, with the figures
+  /// @throws UncertifiedAnswer, as all functions below, when a portfolio misses its conditions
+  TrackedFrontier(const Estimate& estimate, const Bounds& bounds, BenchmarkRisk benchmark);
+
+  /// The frontier without the ceiling.
+  const Frontier& without_ceiling() const { return whole_; }
+
+  double least_return() const { return least_; }  ///< of the minimum-variance portfolio
+  double most_return() const { return most_; }
+
+  TrackedPortfolio minimum_variance() const;
+  /// @throws InputError outside the range of returns, printing it
+  TrackedPortfolio at_return(double expected_return) const;
+  /// @throws InputError outside the range of volatilities, printing it
+  TrackedPortfolio at_volatility(double volatility) const;
+  /// The least 1/2 w'Sw - lambda m'w.
+  TrackedPortfolio at_lambda(double lambda) const;
+  /// @throws InputError when there is none, with the reason
+  TrackedPortfolio maximum_sharpe(double risk_free) const;
+
+ private:
+  TrackedPortfolio slack(Portfolio portfolio) const;
+  TrackedPortfolio on_ceiling(std::optional<double> expected_return) const;
+  template <typename Lower>
+  TrackedPortfolio search(Lower lower) const;
+
+  Frontier whole_;
+  BenchmarkRisk benchmark_;
+  double ceiling_;
+  double least_ = 0, most_ = 0;
+};
+
+/// The portfolio of least tracking error, and among several the one of highest return.
+/// @throws InputError for a covariance that doesn't go with the benchmark's
+TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds, const BenchmarkRisk& benchmark);
+
+}  // namespace inchtide
