@@ -38,6 +38,7 @@ PathSolver::PathSolver(PathProblem problem)
       pieces_(std::move(problem.weights)),
       risky_(int(covariance_.size())),
       keep_prices_(problem.keep_prices),
+      stop_at_(problem.stop_at),
       ends_at_free_budget_(problem.ends_at_free_budget) {
   blas::use_one_thread();
   const auto n = pieces_.lower.size();
@@ -50,9 +51,10 @@ PathSolver::PathSolver(PathProblem problem)
 }
 
 Eigen::VectorXd PathSolver::risk_of(const Eigen::VectorXd& weights) const {
-  if (risky_ == weights.size()) return covariance_.product(weights);
+  if (risky_ == weights.size() && pieces_.curvature.size() == 0) return covariance_.product(weights);
   Eigen::VectorXd risk = Eigen::VectorXd::Zero(weights.size());
   risk.head(risky_) = covariance_.product(weights.head(risky_));
+  if (pieces_.curvature.size() > 0) risk += pieces_.curvature.cwiseProduct(weights) + pieces_.pull;
   return risk;
 }
 
@@ -63,6 +65,7 @@ void PathSolver::copy_column(int asset, double* out) const {
   } else {
     std::fill(out, out + risky_, 0.0);
   }
+  if (pieces_.curvature.size() > 0) out[asset] += pieces_.curvature[asset];
 }
 
 void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic,
@@ -152,8 +155,10 @@ void PathSolver::move_to_least_variance_among_ties() {
   if (improves) {
     pieces_.set_linear(stand_in.lowest, stand_in.bends);
     const bool ends = std::exchange(ends_at_free_budget_, false);
+    const double stop = std::exchange(stop_at_, 0.0);
     follow_from_infinity();
     ends_at_free_budget_ = ends;
+    stop_at_ = stop;
   }
   pieces_.open_all();
   for (int j : locked_here) locked_[std::size_t(j)] = 0;
@@ -246,7 +251,7 @@ Path PathSolver::follow_from_infinity() {
   path.corners.back().lambda_high = infinity;
   int since_refresh = 0, stalled = 0;
   const int most_stalled = 1000 + 20 * (count() + row_count());
-  while (lambda_ > no_lambda_ && !free_budget_) {
+  while (lambda_ > std::max(no_lambda_, stop_at_) && !free_budget_) {
     if (!find_direction()) break;
     const auto event = next_event();
     const bool moved = advance(event.step);
@@ -272,7 +277,7 @@ Path PathSolver::follow_from_infinity() {
       since_refresh = 0;
     }
   }
-  if (!free_budget_) lambda_ = 0;
+  if (!free_budget_) lambda_ = stop_at_;
   record_lower_end(path);
   settle_on_bounds();
   record_changes(path, free_);
@@ -383,11 +388,11 @@ PathSolver::Event PathSolver::next_event() {
     free_budget_ = true;
     return {Happens::ends, -1, std::max(0.0, -y_[0] / direction_[0])};
   }
-  if (!(earliest < lambda_)) return {Happens::ends, -1, lambda_};
+  if (!(earliest < lambda_ - stop_at_)) return {Happens::ends, -1, lambda_ - stop_at_};
   Event event;
   for (event.asset = 0; step_to_[event.asset] > earliest + tie * lambda_; ++event.asset) {
   }
-  event.step = std::min(step_to_[event.asset], lambda_);
+  event.step = std::min(step_to_[event.asset], lambda_ - stop_at_);
   event.happens = at_[std::size_t(event.asset)] == At::free ? Happens::leaves : Happens::enters;
   event.over_bend = event.happens == Happens::enters && bend_to_pass(event.asset) != nullptr &&
                     over_bend_[std::size_t(event.asset)] != 0;

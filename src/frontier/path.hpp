@@ -41,6 +41,7 @@ struct PathProblem {
   bool keep_prices = false;  // of the rows, at each corner
   // The first row is an equality that bends. It is convex while its price is negative, and there the path ends.
   bool ends_at_free_budget = false;
+  double stop_at = 0;  // lambda at which the path ends
 };
 
 // q: its slopes on the lowest pieces, and what each bend adds (none when empty).
@@ -103,7 +104,10 @@ class PathSolver {
   int system_size() const { return row_count() + int(free_.size()); }
 
   Eigen::VectorXd risk_of(const Eigen::VectorXd& weights) const;  // S w
-  double variance(int asset) const { return asset < risky_ ? covariance_.variance(asset) : 0; }
+  double variance(int asset) const {
+    const double own = asset < risky_ ? covariance_.variance(asset) : 0;
+    return pieces_.curvature.size() > 0 ? own + pieces_.curvature[asset] : own;
+  }
   void copy_column(int asset, double* out) const;
 
   void move_to_least_variance_among_ties();
@@ -141,7 +145,9 @@ class PathSolver {
   Covariance covariance_;
   Pieces pieces_;  // ranges, rows A and q where the weights stand
   int risky_;      // weights that the covariance knows
-  bool keep_prices_, ends_at_free_budget_;
+  bool keep_prices_;
+  double stop_at_;
+  bool ends_at_free_budget_;
   bool free_budget_ = false;  // the path has ended there
   Eigen::VectorXd w_;         // weights
   Eigen::VectorXd g_;         // S w

@@ -10,6 +10,8 @@ Pieces::Pieces(BentRows whole)
       rows(std::move(whole.rows)),
       linear(Eigen::VectorXd::Zero(whole.lower.size())),
       offset(Eigen::VectorXd::Zero(rows.rows())),
+      curvature(std::move(whole.curvature)),
+      pull(std::move(whole.pull)),
       whole_lower_(std::move(whole.lower)),
       whole_upper_(std::move(whole.upper)),
       bends_(std::move(whole.bends)),
@@ -77,6 +79,10 @@ void Pieces::pass(const Bend& bend, double sign) {
   rows.col(bend.weight) += sign * bend.rows;
   offset -= sign * bend.at * bend.rows;
   linear[bend.weight] += sign * linear_change_[index_of(bend)];
+  if (curvature.size() > 0) {
+    curvature[bend.weight] += sign * bend.curvature;
+    pull[bend.weight] -= sign * bend.curvature * bend.at;
+  }
 }
 
 void Pieces::set_ends(int weight) {

@@ -2,7 +2,8 @@
 // Ranges of weights that bend: at some values of a weight, the slopes of rows or of the linear term change (the sum of
 // absolute weights at 0, the cost of trading at the weight held now). A weight stands on one piece of its range at a
 // time, and the solvers work with that piece's slopes, so that a bent weight costs them no more than a straight one.
-// All rows are convex where they bend and the linear term, which is maximised, is concave.
+// All rows are convex where they bend and the linear term, which is maximised, is concave. At a bend the curvature of
+// the objective in that one weight may change too.
 
 #include <Eigen/Core>
 #include <vector>
@@ -17,6 +18,7 @@ struct Bend {
   double at;
   Eigen::VectorXd rows;
   double linear = 0;
+  double curvature = 0;
 };
 
 // Slopes on the lowest piece of each weight, and its bends.
@@ -24,6 +26,9 @@ struct BentRows {
   Eigen::VectorXd lower, upper;  // whole ranges; lower finite
   Eigen::MatrixXd rows;          // p x n
   std::vector<Bend> bends;       // by weight, then upward; all within the ranges
+  // What the objective has beside 1/2 w'Sw on the lowest pieces: 1/2 curvature w^2 + pull w, weight by weight. Empty
+  // where nothing has any.
+  Eigen::VectorXd curvature{}, pull{};
 };
 
 // The piece that each weight is on.
@@ -35,6 +40,8 @@ class Pieces {
   Eigen::MatrixXd rows;          // slopes on the piece
   Eigen::VectorXd linear;        // the same of the linear term
   Eigen::VectorXd offset;        // rows of w are rows * w + offset
+  Eigen::VectorXd curvature;     // of the objective, beside the covariance's; empty where no piece has any
+  Eigen::VectorXd pull;          // the gradient has curvature * w + pull from it
 
   // The linear term: slopes on the lowest piece, and what each bend adds (none when empty).
   void set_linear(const Eigen::VectorXd& lowest, const std::vector<double>& bends);

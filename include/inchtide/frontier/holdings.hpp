@@ -1,0 +1,54 @@
+#pragma once
+/// Portfolios of few positions: at most so many, none smaller than so much. Which assets to hold is searched for by
+/// branch and bound, with a proof of how much better any other choice could be.
+///
+/// The bound of a branch is a convex problem for the same solver as everything else: part of each asset's own variance
+/// is counted as if it were paid per position (the perspective of a square, Frangioni & Gentile 2006, Mathematical
+/// Programming 106), the rest stays with the covariance. In one weight the result is a straight line that turns into a
+/// parabola, which is a range that bends.
+///
+/// @code
+/// #include <cassert>
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK", "KELPFARM"};
+/// estimate.expected_return = Eigen::Vector3d(0.03, 0.08, 0.06);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector3d(0.01, 0.04, 0.02).asDiagonal());
+/// auto bounds = inchtide::Bounds::long_only(3);
+/// bounds.holdings = inchtide::LimitFigure{2, -1};
+/// const auto found = inchtide::choose_holdings(estimate, bounds, {});
+/// assert(found.proven && found.portfolio.weights[1] == 0);
+/// @endcode
+
+#include <optional>
+
+#include "inchtide/base/progress.hpp"
+#include "inchtide/frontier/frontier.hpp"
+
+namespace inchtide {
+
+struct HoldingsOptions {
+  double lambda = 0;                    ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
+  std::optional<double> least_return;   ///< per year, a floor
+  double gap = 1e-4;                    ///< good enough: a part of the variance found
+  StopCheck should_stop;                ///< asked before each branch; what was found so far comes back with its gap
+};
+
+struct HoldingsAnswer {
+  Portfolio portfolio;  ///< the best found; certified among portfolios of its own assets
+  Bounds chosen;        ///< the bounds with every other asset at 0 and its own at least at the smallest position
+  double objective = 0; ///< 1/2 w'Sw - lambda m'w of it
+  double bound = 0;     ///< no portfolio within the limits has less
+  bool proven = false;  ///< the gap asked for is reached
+  std::size_t branches = 0;
+  double no_risk = 0;  ///< a variance below it counts as this much: the gap is measured against it
+
+  /// By how much variance could at most be less, as a part of it.
+  double gap() const;
+};
+
+/// Searches for the best portfolio under `bounds.holdings` and `bounds.held`, and all rows and ranges.
+/// @throws InfeasibleLimits when no choice of so many assets can hold
+/// @throws UncertifiedAnswer when the search is stopped before it found any
+HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options);
+
+}  // namespace inchtide
