@@ -350,6 +350,18 @@ void add_aim_options(CLI::App& command, Options& options) {
       ->group("Input");
 }
 
+void add_search_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--gap", options.gap,
+                  "With limits on positions: a variance so much above the least is good enough (0.01%)")
+      ->type_name("PERCENT")
+      ->group("Choice");
+  command
+      .add_option("--patience", options.patience, "Seconds for that search (20); then the best so far, with its gap")
+      ->type_name("SECONDS")
+      ->group("Choice");
+}
+
 void add_rehearsal_options(CLI::App& command, Options& options) {
   command.add_option("--schedule", options.schedules, "never, 1m, 1q, 1y, any count, 1q@first; repeatable")
       ->type_name("S")

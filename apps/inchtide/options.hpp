@@ -59,6 +59,7 @@ struct Options {
   bool pairwise = false, pick_absolute = false;
   std::optional<int> pick;
   double patience = 20;  // seconds
+  std::string gap;  // of a search for positions
   std::string rolling;
   std::vector<std::string> pairs;  // CODE:CODE
   // choice
@@ -95,6 +96,7 @@ void add_risk_free_option(CLI::App& command, Options& options);
 void add_split_option(CLI::App& command, Options& options, const std::string& help);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_limit_options(CLI::App& command, Options& options);
+void add_search_options(CLI::App& command, Options& options);
 void add_aim_options(CLI::App& command, Options& options);
 void add_rehearsal_options(CLI::App& command, Options& options);
 void add_folder_option(CLI::App& command, Options& options, const std::string& help);

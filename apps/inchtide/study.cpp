@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <chrono>
 #include <limits>
 #include <map>
 #include <set>
@@ -492,16 +493,27 @@ Choice load_choice(const Options& options) {
   return finish_choice(std::move(choice), mandate, options, known);
 }
 
+SearchOptions search_of(const Options& options) {
+  SearchOptions search;
+  if (!options.gap.empty()) search.gap = fraction_from_percent(options.gap, "--gap");
+  const auto begin = std::chrono::steady_clock::now();
+  search.should_stop = [begin, patience = options.patience] {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count() > patience;
+  };
+  return search;
+}
+
 std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options) {
   auto aims = mandate.aims;
   if (aims.empty() && options.weights.empty()) {
     for (const char* text : {"minimum-variance", "maximum-sharpe", "equal"}) aims.push_back(Aim::parse(text, "aims"));
   }
   std::vector<Allocation> allocations;
+  const auto search = search_of(options);
   if (!aims.empty()) {
     const auto frontier = trace_frontier(choice.estimate, choice.limits, choice.facts);
     for (const auto& aim : aims)
-      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts));
+      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, search));
   }
   if (!options.weights.empty()) {
     for (const auto& list : exchange::read_weights(options.weights)) {

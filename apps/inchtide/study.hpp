@@ -84,6 +84,9 @@ Choice load_choice(const Options& options);
 // The same from prices that are loaded already.
 Choice choice_of(Study& study, std::optional<Day> before);
 
+// How long to search where a number of holdings is limited: as long as the user has patience, from now on.
+SearchOptions search_of(const Options& options);
+
 // The portfolios that aims and a weights file ask for.
 std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options);
 

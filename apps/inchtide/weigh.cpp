@@ -31,6 +31,7 @@ void add_weigh(CLI::App& tool, Options& options) {
   add_method_options(command, options);
   add_limit_options(command, options);
   add_aim_options(command, options);
+  add_search_options(command, options);
   add_output_options(command, options);
 }
 

@@ -105,6 +105,7 @@ class Search {
       : estimate_(estimate), bounds_(bounds), options_(options), n_(int(estimate.size())) {
     most_ = bounds.holdings ? std::min(n_, int(bounds.holdings->value)) : n_;
     least_ = bounds.held ? bounds.held->value : 0;
+    least_limit_ = bounds.held ? bounds.held->limit : -1;
     bounds_.holdings.reset();
     bounds_.held.reset();
     bounds_.volatility.reset();
@@ -237,10 +238,14 @@ class Search {
     all.curvature = all.pull = Eigen::VectorXd::Zero(n_ + p);
     all.curvature.head(n_) = weights.curvature;
     all.pull.head(n_) = weights.pull;
-    PathSolver solver({split_.rest, std::move(all), false, false, 1});
-    solver.start_at(vertex.values, vertex.basic, vertex.piece);
-    solver.follow(q);
-    return judged(branch, solver.weights().head(n_), price);
+    try {
+      PathSolver solver({split_.rest, std::move(all), false, false, 1});
+      solver.start_at(vertex.values, vertex.basic, vertex.piece);
+      solver.follow(q);
+      return judged(branch, solver.weights().head(n_), price);
+    } catch (const UncertifiedAnswer&) {  // nothing is known of this branch but its parent's bound
+      return {true, -infinity, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
+    }
   }
 
   /// An open asset: straight up to a full position, then its own part of the variance curves.
@@ -377,9 +382,19 @@ class Search {
     std::vector<char> in(std::size_t(n_), 0);
     for (int i : support) in[std::size_t(std::abs(i) - 1)] = i > 0 ? 1 : 2;
     for (int i = 0; i < n_; ++i) {
-      if (in[std::size_t(i)] == 0) bounds.lower[i] = bounds.upper[i] = 0;
-      if (in[std::size_t(i)] == 1) bounds.lower[i] = std::max(bounds.lower[i], least_);
-      if (in[std::size_t(i)] == 2) bounds.upper[i] = std::min(bounds.upper[i], -least_);
+      const auto at = std::size_t(i);
+      if (in[at] == 0) {
+        bounds.lower[i] = bounds.upper[i] = 0;
+        bounds.lower_limit[at] = bounds.upper_limit[at] = -1;
+      }
+      if (in[at] == 1 && bounds.lower[i] < least_) {
+        bounds.lower[i] = least_;
+        bounds.lower_limit[at] = least_limit_;
+      }
+      if (in[at] == 2 && bounds.upper[i] > -least_) {
+        bounds.upper[i] = -least_;
+        bounds.upper_limit[at] = least_limit_;
+      }
     }
     return bounds;
   }
@@ -568,6 +583,7 @@ class Search {
   const HoldingsOptions& options_;
   int n_, most_ = 0;
   double least_ = 0;
+  int least_limit_ = -1;
   Split split_;
   double best_ = infinity, best_variance_ = 0, floor_ = infinity;
   double noise_ = 0;  // a variance below it is none

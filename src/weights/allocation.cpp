@@ -9,6 +9,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/frontier/holdings.hpp"
 #include "inchtide/frontier/tracked.hpp"
 
 namespace inchtide {
@@ -229,6 +230,57 @@ Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, con
   return solution;
 }
 
+/// The best of few positions for an aim. The ratio's is the least 1/2 w'Sw - lambda m'w at lambda = variance / excess
+/// return, found by going from one lambda to the next (Dinkelbach 1967, Management Science 13(7)).
+HoldingsAnswer search_for(const Frontier& frontier, const Aim& aim, double risk_free, const SearchOptions& search) {
+  const auto& estimate = frontier.estimate();
+  HoldingsOptions options{0, {}, search.gap, search.should_stop};
+  switch (aim.kind) {
+    case Aim::Kind::minimum_variance: break;
+    case Aim::Kind::target_return: options.least_return = aim.target; break;
+    case Aim::Kind::utility: options.lambda = 1 / aim.target; break;
+    case Aim::Kind::maximum_sharpe: {
+      options.lambda = frontier.maximum_sharpe(risk_free).portfolio.lambda;
+      const double riskless = frontier.bounds().budget * risk_free;
+      HoldingsAnswer answer;
+      for (int round = 0; round < 20; ++round) {
+        answer = choose_holdings(estimate, frontier.bounds(), options);
+        const auto& p = answer.portfolio;
+        if (!(p.expected_return > riskless)) break;
+        const double lambda = p.volatility * p.volatility / (p.expected_return - riskless);
+        if (std::abs(lambda - options.lambda) <= 1e-9 * lambda) break;
+        options.lambda = lambda;
+      }
+      return answer;
+    }
+    default:
+      throw InputError(aim.text(), "it is not offered with a number of holdings or a smallest position",
+                       "Choose minimum-variance, maximum-sharpe, target-return or utility, or drop those limits");
+  }
+  return choose_holdings(estimate, frontier.bounds(), options);
+}
+
+Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
+                  const LimitFacts& facts, const SearchOptions& search) {
+  const auto& estimate = frontier.estimate();
+  const auto answer = search_for(frontier, aim, risk_free, search);
+  Solution solution;
+  solution.prices = bound_prices(estimate.covariance, estimate.expected_return, answer.chosen, answer.portfolio.weights,
+                                 answer.portfolio.lambda, answer.portfolio.row_prices);
+  solution.portfolio = answer.portfolio;
+  auto allocation = optimal(estimate, answer.chosen, limits, aim, solution, risk_free, facts);
+  const auto held = (allocation.weights.array().abs() > 1e-9).count();
+  const auto& most = frontier.bounds().holdings;
+  if (most && most->limit >= 0 && double(held) >= most->value) {
+    const auto& limit = limits[std::size_t(most->limit)];
+    allocation.binding.push_back({limit.name, limit.text, std::nullopt});
+  }
+  allocation.notes.push_back(
+      fmt::format("{}: no other choice of positions can better it by more than {:.4f}% of its variance ({} branches)",
+                  answer.proven ? "Proven" : "The search was stopped", 100 * answer.gap(), answer.branches));
+  return allocation;
+}
+
 /// The highest ratio of the holdings' average volatility to the portfolio's (Choueifaty & Coignard 2008, J. Portfolio
 /// Management 35(1)): the maximum-Sharpe portfolio with volatilities in the place of returns and no risk-free rate.
 Allocation most_diversified(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
@@ -336,7 +388,7 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
 }
 
 Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts) {
+                  const LimitFacts& facts, const SearchOptions& search) {
   if (const auto weights = plain_weights(frontier.estimate(), aim.kind)) {
     auto allocation = evaluate(frontier.estimate(), limits, *weights, aim.text(), risk_free, facts);
     allocation.aim = aim.text();
@@ -351,6 +403,7 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
     if (aim.kind == Aim::Kind::minimum_tracking_error) {
       return nearest_to_benchmark(frontier, limits, aim, risk_free, facts);
     }
+    if (bounds.holdings || bounds.held) return of_few(frontier, limits, aim, risk_free, facts, search);
     const auto solution = bounds.tracking_error ? tracked(frontier, aim, risk_free, facts.benchmark.value())
                                                 : on_frontier(frontier, aim, risk_free, notes);
     return optimal(frontier.estimate(), bounds, limits, aim, solution, risk_free, facts);

@@ -165,7 +165,7 @@ TEST(Holdings, AFloorOnTheReturnHolds) {
   EXPECT_GT(answer.objective, choose_holdings(estimate, bounds, {}).objective);
 }
 
-TEST(Holdings, DISABLED_AimsHonourThem) {
+TEST(Holdings, AimsHonourThem) {
   const auto estimate = factor_like(25, false);
   const Limits limits{Limit::parse("holdings <= 5"), Limit::parse("held >= 10%"), Limit::parse("each <= 40%")};
   const auto frontier = trace_frontier(estimate, limits);

@@ -27,18 +27,18 @@
 namespace inchtide {
 
 struct HoldingsOptions {
-  double lambda = 0;                    ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
-  std::optional<double> least_return;   ///< per year, a floor
-  double gap = 1e-4;                    ///< good enough: a part of the variance found
-  StopCheck should_stop;                ///< asked before each branch; what was found so far comes back with its gap
+  double lambda = 0;                   ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
+  std::optional<double> least_return;  ///< per year, a floor
+  double gap = 1e-4;                   ///< good enough: a part of the variance found
+  StopCheck should_stop;               ///< asked before each branch; what was found so far comes back with its gap
 };
 
 struct HoldingsAnswer {
-  Portfolio portfolio;  ///< the best found; certified among portfolios of its own assets
-  Bounds chosen;        ///< the bounds with every other asset at 0 and its own at least at the smallest position
-  double objective = 0; ///< 1/2 w'Sw - lambda m'w of it
-  double bound = 0;     ///< no portfolio within the limits has less
-  bool proven = false;  ///< the gap asked for is reached
+  Portfolio portfolio;   ///< the best found; certified among portfolios of its own assets
+  Bounds chosen;         ///< the bounds with every other asset at 0 and its own at least at the smallest position
+  double objective = 0;  ///< 1/2 w'Sw - lambda m'w of it
+  double bound = 0;      ///< no portfolio within the limits has less
+  bool proven = false;   ///< the gap asked for is reached
   std::size_t branches = 0;
   double no_risk = 0;  ///< a variance below it counts as this much: the gap is measured against it
 

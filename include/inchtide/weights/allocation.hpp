@@ -19,6 +19,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/progress.hpp"
 #include "inchtide/frontier/frontier.hpp"
 #include "inchtide/weights/aim.hpp"
 
@@ -84,13 +85,19 @@ Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
 /// @throws InputError when a long-only mix has no variance, and so no risk to share
 Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
 
+/// How long to search where a number of holdings is limited.
+struct SearchOptions {
+  double gap = 1e-4;      ///< good enough: a part of the variance
+  StopCheck should_stop;  ///< asked now and then; the best so far comes back, and its notes say how far it got
+};
+
 /// Chooses a portfolio on the frontier, or weights that don't look at limits (equal, inverse-volatility,
 /// equal-risk-contribution; limits that they break are listed).
 /// @param limits those that the frontier was traced under, for their names; @param facts likewise
 /// @param risk_free fraction per year
 /// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
 Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts = {});
+                  const LimitFacts& facts = {}, const SearchOptions& search = {});
 
 /// Figures of given weights.
 /// @param weights one an asset of the estimate; their sum needn't be 1
