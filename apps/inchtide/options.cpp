@@ -350,6 +350,15 @@ void add_aim_options(CLI::App& command, Options& options) {
       ->group("Input");
 }
 
+void add_frontier_options(CLI::App& command, Options& options) {
+  command.add_flag("--lower-half", options.lower_half, "Also the inefficient half, down to the lowest return")
+      ->group("Choice");
+  command.add_option("--cloud", options.cloud, "So many random portfolios within the limits behind the chart")
+      ->type_name("N")
+      ->check(CLI::NonNegativeNumber)
+      ->group("Output");
+}
+
 void add_search_options(CLI::App& command, Options& options) {
   command
       .add_option("--gap", options.gap,
@@ -362,12 +371,7 @@ void add_search_options(CLI::App& command, Options& options) {
       ->group("Choice");
 }
 
-void add_rehearsal_options(CLI::App& command, Options& options) {
-  command.add_option("--schedule", options.schedules, "never, 1m, 1q, 1y, any count, 1q@first; repeatable")
-      ->type_name("S")
-      ->take_all()
-      ->expected(1)
-      ->group("Choice");
+static void add_cost_option(CLI::App& command, Options& options) {
   command
       .add_option("--cost", options.costs,
                   "10bp, KELPFARM=10bp, sector:bonds=2bp, 10bp/5bp for buys/sells; repeatable; replaces the mandate's")
@@ -375,6 +379,45 @@ void add_rehearsal_options(CLI::App& command, Options& options) {
       ->take_all()
       ->expected(1)
       ->group("Choice");
+}
+
+void add_adjust_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--mix", options.mixes,
+                  "Compare with weights by tag, equal within each part: 'sector:bonds=40%, rest=60%'; repeatable")
+      ->type_name("PARTS")
+      ->take_all()
+      ->expected(1)
+      ->group("Choice");
+  command.add_flag("--borrowing", options.borrowing, "Blends may borrow at the risk-free rate")->group("Choice");
+  command
+      .add_flag("--move-inside", options.move_inside, "Weights that break limits also moved to the nearest that don't")
+      ->group("Choice");
+  command.add_option("--round", options.round, "All also in whole steps such as 1%, with what that loses")
+      ->type_name("PERCENT")
+      ->group("Choice");
+  command
+      .add_flag("--after-costs", options.after_costs,
+                "Aims also with the cost of trading from the current weights counted (--current, --cost)")
+      ->group("Choice");
+  command.add_option("--horizon", options.horizon, "Years over which that cost is spread (1)")
+      ->type_name("YEARS")
+      ->check(CLI::PositiveNumber)
+      ->group("Choice");
+  command.add_option("--sweep", options.sweep, "Two assets side by side, from all in one to all in the other")
+      ->type_name("CODE:CODE")
+      ->group("Choice");
+  command.add_option("--step", options.step, "Of --sweep (10%)")->type_name("PERCENT")->group("Choice");
+  add_cost_option(command, options);
+}
+
+void add_rehearsal_options(CLI::App& command, Options& options) {
+  command.add_option("--schedule", options.schedules, "never, 1m, 1q, 1y, any count, 1q@first; repeatable")
+      ->type_name("S")
+      ->take_all()
+      ->expected(1)
+      ->group("Choice");
+  add_cost_option(command, options);
   command.add_option("--wealth", options.wealth, "Wealth at the start (default 1,000,000)")
       ->type_name("AMOUNT")
       ->group("Choice");

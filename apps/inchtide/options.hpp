@@ -59,13 +59,19 @@ struct Options {
   bool pairwise = false, pick_absolute = false;
   std::optional<int> pick;
   double patience = 20;  // seconds
-  std::string gap;  // of a search for positions
+  std::string gap;       // of a search for positions
+  bool lower_half = false;
+  std::optional<int> cloud;  // random portfolios behind a frontier
   std::string rolling;
   std::vector<std::string> pairs;  // CODE:CODE
   // choice
   std::string risk_free;
   std::vector<std::string> limits, aims, schedules, costs;
-  bool no_limits = false;
+  std::vector<std::string> mixes;
+  std::string round, sweep, step;
+  double horizon = 1;  // years
+  bool no_limits = false, borrowing = false, move_inside = false, after_costs = false;
+  bool show_current = false;  // among the portfolios compared
   bool drop_misprints = false;
   std::optional<double> wealth;
   std::optional<int> delay;
@@ -95,9 +101,11 @@ void add_bootstrap_options(CLI::App& command, Options& options);
 void add_risk_free_option(CLI::App& command, Options& options);
 void add_split_option(CLI::App& command, Options& options, const std::string& help);
 void add_estimate_option(CLI::App& command, Options& options);
+void add_frontier_options(CLI::App& command, Options& options);
 void add_limit_options(CLI::App& command, Options& options);
 void add_search_options(CLI::App& command, Options& options);
 void add_aim_options(CLI::App& command, Options& options);
+void add_adjust_options(CLI::App& command, Options& options);
 void add_rehearsal_options(CLI::App& command, Options& options);
 void add_folder_option(CLI::App& command, Options& options, const std::string& help);
 void add_output_options(CLI::App& command, Options& options);

@@ -15,6 +15,7 @@
 #include "inchtide/exchange/estimate_file.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
 #include "inchtide/returns/figures.hpp"
+#include "inchtide/weights/adjust.hpp"
 
 namespace inchtide::app {
 namespace {
@@ -254,6 +255,13 @@ Choice finish_choice(Choice choice, const exchange::Mandate& mandate, const Opti
     const auto lists = exchange::read_weights(*mandate.current);
     choice.facts.current = weights_for(choice.estimate.assets, lists.front(), mandate.current->string());
     choice.inputs["current"] = mandate.current->string();
+    if (!mandate.costs.empty()) {
+      const auto rates = cost_rates(mandate.costs, choice.estimate.assets, choice.facts.tags);
+      const auto values = [](const std::vector<double>& list) {
+        return Eigen::Map<const Eigen::VectorXd>(list.data(), Eigen::Index(list.size()));
+      };
+      choice.facts.costs = TradingCosts{choice.facts.current, values(rates.buy), values(rates.sell), options.horizon};
+    }
   }
   std::vector<std::string> texts;
   for (const auto& limit : choice.limits) texts.push_back(limit.text);
@@ -450,7 +458,9 @@ EstimateOptions methods_of(const Study& study) {
 Choice choice_of(Study& study, std::optional<Day> before) {
   Choice choice;
   const auto returns = estimation_returns(study, before);
-  choice.estimated = estimate_by(returns.universe, methods_of(study), returns.benchmark);
+  choice.methods = methods_of(study);
+  choice.estimated = estimate_by(returns.universe, choice.methods, returns.benchmark);
+  choice.returns = returns.universe;
   choice.estimate = choice.estimated.estimate;
   choice.inputs = study.inputs();
   if (before) choice.inputs["split"] = to_string(*before);
@@ -493,8 +503,9 @@ Choice load_choice(const Options& options) {
   return finish_choice(std::move(choice), mandate, options, known);
 }
 
-SearchOptions search_of(const Options& options) {
-  SearchOptions search;
+ChoiceOptions choice_options(const Options& options) {
+  ChoiceOptions search;
+  search.borrowing = options.borrowing;
   if (!options.gap.empty()) search.gap = fraction_from_percent(options.gap, "--gap");
   const auto begin = std::chrono::steady_clock::now();
   search.should_stop = [begin, patience = options.patience] {
@@ -503,25 +514,100 @@ SearchOptions search_of(const Options& options) {
   return search;
 }
 
+namespace {
+
+// Aims that can count what trading costs.
+bool counts_costs(const Aim& aim) {
+  using Kind = Aim::Kind;
+  return aim.kind == Kind::maximum_sharpe || aim.kind == Kind::utility || aim.kind == Kind::target_return ||
+         aim.kind == Kind::target_volatility;
+}
+
+// The same aims with the cost of trading from the current weights taken off the return and the budget.
+void choose_after_costs(const Choice& choice, const std::vector<Aim>& aims, const Options& options,
+                        std::vector<Allocation>& allocations) {
+  if (!choice.facts.costs) {
+    throw InputError("--after-costs", "it needs the weights held now and the costs of trading",
+                     "Give --current FILE, and --cost 10bp or a mandate with costs");
+  }
+  const auto frontier = trace_frontier(choice.estimate, choice.limits, choice.facts);
+  const auto& bounds = frontier.bounds();
+  if (bounds.tracking_error || bounds.holdings || bounds.held) {
+    throw InputError("--after-costs", "it does not go with limits on tracking error or on positions",
+                     "Drop those limits, or choose before costs");
+  }
+  for (const auto& aim : aims) {
+    if (!counts_costs(aim)) continue;
+    auto allocation = choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, choice_options(options));
+    allocation.name += " after costs";
+    const double cost = *allocation.trading_cost, years = options.horizon;
+    const double net = allocation.expected_return - cost / years;
+    allocation.notes.push_back(
+        fmt::format("Trading there costs {} of wealth once; spread over {:g} year{} the expected return is {}",
+                    percent_text(cost, 3), years, years == 1 ? "" : "s", percent_text(net)));
+    allocations.push_back(std::move(allocation));
+  }
+}
+
+// Weights that break limits, once more moved inside; all, once more in whole steps.
+void adjust_allocations(const Choice& choice, const Options& options, std::vector<Allocation>& allocations) {
+  const auto again = [&](const Allocation& from, const Eigen::VectorXd& weights, const char* how) {
+    auto changed = evaluate(choice.estimate, choice.limits, weights, from.name + how, choice.risk_free, choice.facts);
+    changed.aim = from.aim;
+    return changed;
+  };
+  if (options.move_inside) {
+    auto bounds = bounds_of(choice.limits, choice.estimate.assets, choice.facts);
+    for (std::size_t k = 0; k < allocations.size(); ++k) {
+      if (allocations[k].violations.empty()) continue;
+      const auto moved = again(allocations[k], nearest_within(bounds, allocations[k].weights), ", moved inside");
+      allocations.insert(allocations.begin() + std::ptrdiff_t(++k), moved);
+    }
+  }
+  if (options.round.empty()) return;
+  const double step = fraction_from_percent(options.round, "--round");
+  for (std::size_t k = 0; k < allocations.size(); ++k) {
+    const auto& from = allocations[k];
+    if (from.aim.starts_with("blend-")) continue;
+    auto rounded = again(from, rounded_to(from.weights, step), ", rounded");
+    rounded.notes.push_back(
+        fmt::format("Rounding changes the expected return by {:+.2f} bp, the volatility by {:+.2f} "
+                    "bp and the Sharpe ratio by {:+.4f}",
+                    10000 * (rounded.expected_return - from.expected_return),
+                    10000 * (rounded.volatility - from.volatility), rounded.sharpe - from.sharpe));
+    allocations.insert(allocations.begin() + std::ptrdiff_t(++k), std::move(rounded));
+  }
+}
+
+}  // namespace
+
 std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options) {
   auto aims = mandate.aims;
-  if (aims.empty() && options.weights.empty()) {
+  if (aims.empty() && options.weights.empty() && options.mixes.empty()) {
     for (const char* text : {"minimum-variance", "maximum-sharpe", "equal"}) aims.push_back(Aim::parse(text, "aims"));
   }
   std::vector<Allocation> allocations;
-  const auto search = search_of(options);
+  const auto how = choice_options(options);
   if (!aims.empty()) {
-    const auto frontier = trace_frontier(choice.estimate, choice.limits, choice.facts);
-    for (const auto& aim : aims)
-      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, search));
+    auto plain = choice.facts;
+    plain.costs.reset();
+    const auto frontier = trace_frontier(choice.estimate, choice.limits, plain);
+    for (const auto& aim : aims) {
+      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, how));
+    }
+    if (options.after_costs) choose_after_costs(choice, aims, options, allocations);
   }
+  const auto given = [&](const Eigen::VectorXd& weights, const std::string& name) {
+    allocations.push_back(evaluate(choice.estimate, choice.limits, weights, name, choice.risk_free, choice.facts));
+  };
+  for (const auto& mix : options.mixes) given(mixed_weights(mix, choice.estimate.assets, choice.facts.tags), mix);
+  if (options.show_current && choice.facts.current.size() > 0) given(choice.facts.current, "current");
   if (!options.weights.empty()) {
     for (const auto& list : exchange::read_weights(options.weights)) {
-      const auto weights = weights_for(choice.estimate.assets, list, options.weights);
-      allocations.push_back(
-          evaluate(choice.estimate, choice.limits, weights, list.name, choice.risk_free, choice.facts));
+      given(weights_for(choice.estimate.assets, list, options.weights), list.name);
     }
   }
+  adjust_allocations(choice, options, allocations);
   return allocations;
 }
 

@@ -71,7 +71,9 @@ EstimateOptions methods_of(const Study& study);
 // The estimate with all that a choice of weights needs.
 struct Choice {
   Estimate estimate;
-  Estimated estimated;  // its own account of it; empty when it came from a file
+  Estimated estimated;      // its own account of it; empty when it came from a file
+  ReturnTable returns;      // what it was made of; empty when it came from a file
+  EstimateOptions methods;  // and how
   Limits limits;
   LimitFacts facts;  // what limits look up
   double risk_free = 0;
@@ -84,8 +86,8 @@ Choice load_choice(const Options& options);
 // The same from prices that are loaded already.
 Choice choice_of(Study& study, std::optional<Day> before);
 
-// How long to search where a number of holdings is limited: as long as the user has patience, from now on.
-SearchOptions search_of(const Options& options);
+// Whether blends may borrow, and how long to search where a number of holdings is limited: from now on.
+ChoiceOptions choice_options(const Options& options);
 
 // The portfolios that aims and a weights file ask for.
 std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options);

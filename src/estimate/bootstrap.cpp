@@ -44,17 +44,6 @@ void draw_rows(DrawBits bits, double block, std::vector<std::size_t>& rows) {
   }
 }
 
-/// The value that a share `at` of the draws lies below, between two of them by their distance.
-double quantile(std::vector<double>& values, double at) {
-  const double place = at * double(values.size() - 1);
-  const auto below = std::size_t(place);
-  std::ranges::nth_element(values, values.begin() + std::ptrdiff_t(below));
-  const double low = values[below];
-  if (below + 1 == values.size()) return low;
-  const double high = *std::min_element(values.begin() + std::ptrdiff_t(below) + 1, values.end());
-  return low + (place - double(below)) * (high - low);
-}
-
 void check(const BootstrapOptions& options, std::size_t periods) {
   const auto fail = [](const std::string& problem, const std::string& remedy) {
     throw InputError("bootstrap", problem, remedy);
@@ -78,8 +67,7 @@ class Bootstrap {
  public:
   Bootstrap(const ReturnTable& table, const BootstrapOptions& options)
       : options_(options), rows_(table.common_rows()), p_(table.periods_per_year) {
-    check(options, rows_.size());
-    block_ = options.block > 0 ? options.block : std::max(1.0, std::cbrt(double(rows_.size())));
+    block_ = check_draws(options, rows_.size());
     data_ = table.returns(rows_, Eigen::all).transpose();  // an asset a row, so that a period lies together
     center_ = data_.rowwise().mean();
     data_.colwise() -= center_;
@@ -138,8 +126,8 @@ class Bootstrap {
     high.resize(draws.cols());
     for (Eigen::Index i = 0; i < draws.cols(); ++i) {
       std::vector<double> values(draws.col(i).begin(), draws.col(i).end());
-      low[i] = quantile(values, (1 - options_.coverage) / 2);
-      high[i] = quantile(values, (1 + options_.coverage) / 2);
+      low[i] = draw_quantile(values, (1 - options_.coverage) / 2);
+      high[i] = draw_quantile(values, (1 + options_.coverage) / 2);
     }
   }
 
@@ -166,6 +154,27 @@ class Bootstrap {
 };
 
 }  // namespace
+
+double check_draws(const BootstrapOptions& options, std::size_t periods) {
+  check(options, periods);
+  return options.block > 0 ? options.block : std::max(1.0, std::cbrt(double(periods)));
+}
+
+std::vector<std::size_t> draw_of_rows(const BootstrapOptions& options, double block, int draw, std::size_t periods) {
+  std::vector<std::size_t> rows(periods);
+  draw_rows(DrawBits(options.seed, std::uint64_t(draw)), block, rows);
+  return rows;
+}
+
+double draw_quantile(std::vector<double>& values, double at) {
+  const double place = at * double(values.size() - 1);
+  const auto below = std::size_t(place);
+  std::ranges::nth_element(values, values.begin() + std::ptrdiff_t(below));
+  const double low = values[below];
+  if (below + 1 == values.size()) return low;
+  const double high = *std::min_element(values.begin() + std::ptrdiff_t(below) + 1, values.end());
+  return low + (place - double(below)) * (high - low);
+}
 
 BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options) {
   return Bootstrap(returns, options).bands();

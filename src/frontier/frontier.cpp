@@ -251,6 +251,22 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
   return frontier;
 }
 
+std::vector<Portfolio> trace_lower_half(const Estimate& estimate, const Bounds& bounds) {
+  auto turned = estimate;
+  turned.expected_return = -estimate.expected_return;
+  auto plain = bounds;
+  plain.costs.reset();
+  const auto frontier = trace_frontier(turned, plain);
+  std::vector<Portfolio> corners;
+  for (std::size_t k = frontier.corners().size(); k-- > 0;) {
+    auto portfolio = frontier.corner(k);
+    portfolio.expected_return *= -1;
+    portfolio.lambda *= -1;
+    corners.push_back(std::move(portfolio));
+  }
+  return corners;
+}
+
 /// Cuts off what lies above a volatility: the portfolio there becomes the first corner.
 void Frontier::end_at(double volatility) {
   if (corners_.back().volatility > volatility * (1 + ceiling_slack)) {

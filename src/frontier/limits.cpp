@@ -683,7 +683,9 @@ std::vector<Violation> violations_of(const Limits& limits, const std::vector<std
   const auto report = [&](int limit, const char* otherwise, const std::string& what, double by) {
     if (by > tolerance) found.push_back({name_of(limit, otherwise), what, by});
   };
-  report(bounds.budget_limit, "budget = 100%", "", std::abs(weights.sum() - bounds.budget));
+  double off = std::abs(weights.sum() - bounds.budget);
+  if (facts.costs) off = std::min(off, std::abs(weights.sum() + facts.costs->of(weights) - bounds.budget));
+  report(bounds.budget_limit, "budget = 100%", "", off);
   for (std::size_t i = 0; i < assets.size(); ++i) {
     const auto at = Eigen::Index(i);
     report(bounds.lower_limit[i], "long only", assets[i], bounds.lower[at] - weights[at]);

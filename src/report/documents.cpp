@@ -12,15 +12,6 @@ Json list_of(const Eigen::VectorXd& values) {
   return Json(std::vector<double>(values.begin(), values.end()));
 }
 
-Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights) {
-  auto object = Json::object();
-  for (std::size_t i = 0; i < assets.size(); ++i) {
-    const double weight = weights[Eigen::Index(i)];
-    if (weight != 0) object[assets[i]] = weight;
-  }
-  return object;
-}
-
 Json figures_json(const AssetFigures& f) {
   return {{"asset", f.asset},
           {"observations", f.observations},
@@ -240,6 +231,15 @@ Json estimate_result(const Estimated& estimated, const BootstrapBands* bands) {
                      {"correlation_high", rows_of(bands->correlation_high)}};
   }
   return json;
+}
+
+Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights) {
+  auto object = Json::object();
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    const double weight = weights[Eigen::Index(i)];
+    if (weight != 0) object[assets[i]] = weight;
+  }
+  return object;
 }
 
 Json frontier_result(const Frontier& frontier, double risk_free) {

@@ -79,7 +79,9 @@ std::string axis_lines(char name, const Axis& axis, const Look& look) {
   if (!axis.categories.empty()) {
     std::string names;
     for (std::size_t i = 0; i < axis.categories.size(); ++i) {
-      names += fmt::format("{}{} {}", i > 0 ? ", " : "", in_quotes(axis.categories[i]), i);
+      std::string label;  // a format, in which a percent sign is written twice
+      for (char c : axis.categories[i]) label.append(c == '%' ? 2 : 1, c);
+      names += fmt::format("{}{} {}", i > 0 ? ", " : "", in_quotes(label), i);
     }
     lines += fmt::format("set {0}tics rotate by 40 right ({1}) font ',11'\nset {0}range [-0.7:{2}]\n", name, names,
                          double(axis.categories.size()) - 0.3);

@@ -246,6 +246,20 @@ Table left_out_table(const std::vector<Allocation>& portfolios) {
   return table;
 }
 
+namespace {
+
+/// What loosening a limit improves, and whether that is a ratio.
+std::pair<const char*, bool> what_gains(const Allocation& p) {
+  if (p.aim.starts_with("maximum-sharpe")) return {"Sharpe ratio", true};
+  if (p.aim.starts_with("maximum-diversification")) return {"diversification ratio", true};
+  if (p.aim.starts_with("target-volatility")) return {"expected return", false};
+  if (p.aim.starts_with("utility")) return {"utility, as return", false};
+  if (p.aim == "minimum-tracking-error") return {"tracking error", false};
+  return {"volatility", false};
+}
+
+}  // namespace
+
 Table binding_table(const std::vector<Allocation>& portfolios) {
   Table table{"binding-limits",
               "Limits that bind, and what one percentage point of loosening would bring",
@@ -253,13 +267,7 @@ Table binding_table(const std::vector<Allocation>& portfolios) {
               {},
               {}};
   for (const auto& p : portfolios) {
-    const bool sharpe = p.aim.starts_with("maximum-sharpe"), diversified = p.aim.starts_with("maximum-diversification");
-    const bool ratio = sharpe || diversified;
-    const char* gains = sharpe                                   ? "Sharpe ratio"
-                        : diversified                            ? "diversification ratio"
-                        : p.aim.starts_with("target-volatility") ? "expected return"
-                        : p.aim.starts_with("utility")           ? "utility, as return"
-                                                                 : "volatility";
+    const auto [gains, ratio] = what_gains(p);
     for (const auto& limit : p.binding) {
       const auto price = limit.price_per_point;
       const std::string gain = !price  ? "-"
@@ -270,6 +278,108 @@ Table binding_table(const std::vector<Allocation>& portfolios) {
   }
   if (table.rows.empty()) table.notes.push_back("No named limit binds");
   return table;
+}
+
+Table sweep_table(const std::vector<SweepPoint>& points, const std::string& first, const std::string& second) {
+  Table table{"sweep",
+              fmt::format("{} and {} side by side, per year", first, second),
+              {{first, Format::percent},
+               {second, Format::percent},
+               {"Expected return", Format::percent},
+               {"Volatility", Format::percent},
+               {"Sharpe", Format::number3}},
+              {},
+              {}};
+  for (const auto& p : points) {
+    table.add({p.first, 1 - p.first, p.expected_return, p.volatility, sharpe_cell(p.sharpe, p.volatility)});
+  }
+  return table;
+}
+
+namespace {
+
+constexpr std::array hues = {colour::deep, colour::amber, colour::kelp, colour::dusk,
+                             colour::rust, colour::sand,  colour::ink};
+
+/// Boxes side by side within each category: this series is number `k` of `count`.
+Series grouped(const std::string& name, std::size_t k, std::size_t count, const std::vector<double>& values) {
+  Series series{Series::Kind::boxes, name};
+  series.box = 0.8 / double(count);
+  series.colour = hues[k % hues.size()];
+  series.hatched = k % 2 == 1;
+  series.y = values;
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    series.x.push_back(double(i) + (double(k) - (double(count) - 1) / 2) * series.box);
+  }
+  return series;
+}
+
+}  // namespace
+
+Chart compared_chart(const std::vector<Allocation>& portfolios) {
+  Chart chart;
+  chart.title = "Return and risk of the portfolios";
+  chart.x = {""};
+  chart.y = {"Per year", Scale::percent};
+  chart.y_from_zero = true;
+  chart.key = Chart::Key::right;
+  std::vector<double> returns, volatilities;
+  for (const auto& p : portfolios) {
+    chart.x.categories.push_back(p.name);
+    returns.push_back(p.expected_return);
+    volatilities.push_back(p.volatility);
+  }
+  chart.series = {grouped("expected return", 0, 2, returns), grouped("volatility", 1, 2, volatilities)};
+  return chart;
+}
+
+Chart risk_chart(const std::vector<Allocation>& portfolios) {
+  Chart chart;
+  chart.title = "Where the variance comes from";
+  chart.subtitle = "share of each asset in the portfolio's variance";
+  chart.x = {""};
+  chart.y = {"Share of the variance", Scale::percent};
+  chart.y_from_zero = true;
+  chart.key = Chart::Key::right;
+  std::vector<const Allocation*> shown;
+  for (const auto& p : portfolios) {
+    if (p.risk_shares.size() > 0) shown.push_back(&p);
+  }
+  if (shown.empty()) return chart;
+  std::vector<Eigen::Index> held;
+  for (Eigen::Index i = 0; i < Eigen::Index(shown.front()->assets.size()); ++i) {
+    const bool any =
+        std::ranges::any_of(shown, [i](const Allocation* p) { return std::abs(p->risk_shares[i]) > 0.0005; });
+    if (!any) continue;
+    held.push_back(i);
+    chart.x.categories.push_back(shown.front()->assets[std::size_t(i)]);
+  }
+  for (std::size_t k = 0; k < shown.size(); ++k) {
+    std::vector<double> shares;
+    for (auto i : held) shares.push_back(shown[k]->risk_shares[i]);
+    chart.series.push_back(grouped(shown[k]->name, k, shown.size(), shares));
+  }
+  return chart;
+}
+
+Chart prices_chart(const Allocation& portfolio) {
+  const auto [gains, ratio] = what_gains(portfolio);
+  Chart chart;
+  chart.title = fmt::format("What a percentage point more of each limit would bring: {}", portfolio.name);
+  chart.x = {""};
+  chart.y = {ratio ? fmt::format("Gain in {}", gains) : fmt::format("Gain in {}, basis points", gains)};
+  chart.y_from_zero = true;
+  Series bars{Series::Kind::boxes, ""};
+  bars.box = 0.6;
+  bars.colour = colour::amber;
+  for (const auto& limit : portfolio.binding) {
+    if (!limit.price_per_point) continue;
+    bars.x.push_back(double(bars.x.size()));
+    bars.y.push_back(ratio ? *limit.price_per_point : 10000 * *limit.price_per_point);
+    chart.x.categories.push_back(limit.limit);
+  }
+  chart.series = {bars};
+  return chart;
 }
 
 Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency) {
@@ -381,8 +491,6 @@ Chart frontier_chart(const Frontier& frontier, double risk_free) {
 }
 
 Chart transition_chart(const Frontier& frontier) {
-  constexpr std::array hues = {colour::deep, colour::amber, colour::kelp, colour::dusk,
-                               colour::rust, colour::sand,  colour::ink};
   const auto& corners = frontier.corners();
   const auto& assets = frontier.estimate().assets;
   Chart chart;

@@ -21,10 +21,13 @@ constexpr std::array names = {"minimum-variance",
                               "maximum-diversification",
                               "inverse-volatility",
                               "equal-risk-contribution",
-                              "minimum-tracking-error"};
+                              "minimum-tracking-error",
+                              "blend-volatility",
+                              "blend-return"};
 
 bool takes_target(Aim::Kind kind) {
-  return kind == Aim::Kind::target_return || kind == Aim::Kind::target_volatility || kind == Aim::Kind::utility;
+  return kind == Aim::Kind::target_return || kind == Aim::Kind::target_volatility || kind == Aim::Kind::utility ||
+         kind == Aim::Kind::blend_volatility || kind == Aim::Kind::blend_return;
 }
 
 double aversion_in(std::string_view text, const std::string& where) {

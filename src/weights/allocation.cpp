@@ -161,10 +161,13 @@ Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, do
     allocation.turnover = ((weights - facts.current).cwiseAbs().sum() + cash) / 2;
   }
   if (facts.costs) allocation.trading_cost = facts.costs->of(weights);
-  if (const double left = 1 - weights.sum(); std::abs(left) > 1e-9) {
+  // What leaves with trading costs is no cash.
+  double left = 1 - weights.sum();
+  if (allocation.trading_cost && std::abs(left - *allocation.trading_cost) <= 1e-9) left = 0;
+  if (std::abs(left) > 1e-9) {
     allocation.notes.push_back(
         fmt::format("{} {}: with it at the risk-free rate of {} the whole is expected to return {}",
-                    short_percent(std::abs(left)), left > 0 ? "is left in cash" : "is borrowed",
+                    percent_text(std::abs(left)), left > 0 ? "is left in cash" : "is borrowed",
                     short_percent(risk_free), percent_text(allocation.expected_return + left * risk_free)));
   }
   return allocation;
@@ -230,26 +233,52 @@ Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, con
   return solution;
 }
 
+/// A point of the capital market line: the maximum-Sharpe portfolio scaled, the rest in (or from) the riskless asset.
+Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, const LimitFacts& facts,
+                   const ChoiceOptions& options) {
+  const auto best = frontier.maximum_sharpe(risk_free).portfolio;
+  const double excess = best.expected_return - frontier.bounds().budget * risk_free;
+  const double part =
+      aim.kind == Aim::Kind::blend_volatility ? aim.target / best.volatility : (aim.target - risk_free) / excess;
+  if (!(part >= 0)) {
+    throw InputError(aim.text(),
+                     aim.kind == Aim::Kind::blend_return
+                         ? fmt::format("the riskless asset alone returns {}", short_percent(risk_free))
+                         : std::string("no volatility is negative"),
+                     "Aim higher");
+  }
+  const double invested = part * best.weights.sum();
+  if (invested > 1 + 1e-12 && !options.borrowing) {
+    throw InputError(aim.text(),
+                     fmt::format("it takes {} of wealth in the maximum-Sharpe portfolio, so {} borrowed",
+                                 percent_text(invested), percent_text(invested - 1)),
+                     "Allow borrowing at the risk-free rate (--borrowing), or aim lower");
+  }
+  auto allocation = describe(frontier.estimate(), part * best.weights, risk_free, facts);
+  allocation.certificate = best.certificate;
+  return allocation;
+}
+
 /// The best of few positions for an aim. The ratio's is the least 1/2 w'Sw - lambda m'w at lambda = variance / excess
 /// return, found by going from one lambda to the next (Dinkelbach 1967, Management Science 13(7)).
-HoldingsAnswer search_for(const Frontier& frontier, const Aim& aim, double risk_free, const SearchOptions& search) {
+HoldingsAnswer search_for(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
   const auto& estimate = frontier.estimate();
-  HoldingsOptions options{0, {}, search.gap, search.should_stop};
+  HoldingsOptions search{0, {}, options.gap, options.should_stop};
   switch (aim.kind) {
     case Aim::Kind::minimum_variance: break;
-    case Aim::Kind::target_return: options.least_return = aim.target; break;
-    case Aim::Kind::utility: options.lambda = 1 / aim.target; break;
+    case Aim::Kind::target_return: search.least_return = aim.target; break;
+    case Aim::Kind::utility: search.lambda = 1 / aim.target; break;
     case Aim::Kind::maximum_sharpe: {
-      options.lambda = frontier.maximum_sharpe(risk_free).portfolio.lambda;
+      search.lambda = frontier.maximum_sharpe(risk_free).portfolio.lambda;
       const double riskless = frontier.bounds().budget * risk_free;
       HoldingsAnswer answer;
       for (int round = 0; round < 20; ++round) {
-        answer = choose_holdings(estimate, frontier.bounds(), options);
+        answer = choose_holdings(estimate, frontier.bounds(), search);
         const auto& p = answer.portfolio;
         if (!(p.expected_return > riskless)) break;
         const double lambda = p.volatility * p.volatility / (p.expected_return - riskless);
-        if (std::abs(lambda - options.lambda) <= 1e-9 * lambda) break;
-        options.lambda = lambda;
+        if (std::abs(lambda - search.lambda) <= 1e-9 * lambda) break;
+        search.lambda = lambda;
       }
       return answer;
     }
@@ -257,13 +286,13 @@ HoldingsAnswer search_for(const Frontier& frontier, const Aim& aim, double risk_
       throw InputError(aim.text(), "it is not offered with a number of holdings or a smallest position",
                        "Choose minimum-variance, maximum-sharpe, target-return or utility, or drop those limits");
   }
-  return choose_holdings(estimate, frontier.bounds(), options);
+  return choose_holdings(estimate, frontier.bounds(), search);
 }
 
 Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts, const SearchOptions& search) {
+                  const LimitFacts& facts, const ChoiceOptions& options) {
   const auto& estimate = frontier.estimate();
-  const auto answer = search_for(frontier, aim, risk_free, search);
+  const auto answer = search_for(frontier, aim, risk_free, options);
   Solution solution;
   solution.prices = bound_prices(estimate.covariance, estimate.expected_return, answer.chosen, answer.portfolio.weights,
                                  answer.portfolio.lambda, answer.portfolio.row_prices);
@@ -388,11 +417,16 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
 }
 
 Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts, const SearchOptions& search) {
+                  const LimitFacts& facts, const ChoiceOptions& options) {
   if (const auto weights = plain_weights(frontier.estimate(), aim.kind)) {
     auto allocation = evaluate(frontier.estimate(), limits, *weights, aim.text(), risk_free, facts);
     allocation.aim = aim.text();
     return allocation;
+  }
+  if (aim.kind == Aim::Kind::blend_volatility || aim.kind == Aim::Kind::blend_return) {
+    auto blend = blended(frontier, aim, risk_free, facts, options);
+    blend.name = blend.aim = aim.text();
+    return blend;
   }
   const auto& bounds = frontier.bounds();
   std::vector<std::string> notes;
@@ -403,7 +437,7 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
     if (aim.kind == Aim::Kind::minimum_tracking_error) {
       return nearest_to_benchmark(frontier, limits, aim, risk_free, facts);
     }
-    if (bounds.holdings || bounds.held) return of_few(frontier, limits, aim, risk_free, facts, search);
+    if (bounds.holdings || bounds.held) return of_few(frontier, limits, aim, risk_free, facts, options);
     const auto solution = bounds.tracking_error ? tracked(frontier, aim, risk_free, facts.benchmark.value())
                                                 : on_frontier(frontier, aim, risk_free, notes);
     return optimal(frontier.estimate(), bounds, limits, aim, solution, risk_free, facts);

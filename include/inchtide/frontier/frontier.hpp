@@ -135,4 +135,9 @@ Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Li
 /// The same from ranges of weights and rows; lower ends finite, and weights within them can sum to the budget.
 Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds);
 
+/// The lower, inefficient half: the least variance at each return below the minimum-variance portfolio's, from there
+/// down to the lowest return. Corners as certified portfolios, between which weights are straight lines; their lambda
+/// is negative. Costs are left out, and a ceiling on volatility ends it.
+std::vector<Portfolio> trace_lower_half(const Estimate& estimate, const Bounds& bounds);
+
 }  // namespace inchtide

@@ -45,6 +45,9 @@ Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures
 /// The fields that an estimate file holds, and what the estimate says of itself; `bands` where there are any.
 Json estimate_result(const Estimated& estimated, const BootstrapBands* bands);
 
+/// {asset: weight}, weights of exactly 0 left out.
+Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights);
+
 /// `corners`, `minimum_variance`, and `maximum_sharpe` (null where there is none).
 Json frontier_result(const Frontier& frontier, double risk_free);
 

@@ -9,6 +9,7 @@
 #include "inchtide/report/chart.hpp"
 #include "inchtide/report/documents.hpp"
 #include "inchtide/report/table.hpp"
+#include "inchtide/weights/adjust.hpp"
 #include "inchtide/weights/allocation.hpp"
 
 namespace inchtide::report {
@@ -29,6 +30,16 @@ Table risk_table(const std::vector<Allocation>& portfolios);
 Table left_out_table(const std::vector<Allocation>& portfolios);
 /// The limits that bind and what loosening each by a percentage point would bring.
 Table binding_table(const std::vector<Allocation>& portfolios);
+
+/// Two assets from all in one to all in the other.
+Table sweep_table(const std::vector<SweepPoint>& points, const std::string& first, const std::string& second);
+
+/// Expected return and volatility of each portfolio, as bars.
+Chart compared_chart(const std::vector<Allocation>& portfolios);
+/// The share of each asset in each portfolio's variance, as bars.
+Chart risk_chart(const std::vector<Allocation>& portfolios);
+/// What a percentage point more of each binding limit would bring, as bars.
+Chart prices_chart(const Allocation& portfolio);
 
 /// Runs side by side.
 Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency);

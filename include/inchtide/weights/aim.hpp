@@ -8,8 +8,9 @@ namespace inchtide {
 
 /// On the frontier: `minimum-variance`, `maximum-sharpe`, `target-return=8%`, `target-volatility=10%`, `utility=4`
 /// (return less half of 4 times the variance). By its own path under the same limits: `maximum-diversification`.
-/// Against a benchmark, within the limits: `minimum-tracking-error`. Without a look at returns or limits: `equal`,
-/// `inverse-volatility`, `equal-risk-contribution`.
+/// On the capital market line, the maximum-Sharpe portfolio and the riskless asset together: `blend-volatility=8%`,
+/// `blend-return=6%`. Against a benchmark, within the limits: `minimum-tracking-error`. Without a look at returns or
+/// limits: `equal`, `inverse-volatility`, `equal-risk-contribution`.
 struct Aim {
   enum class Kind {
     minimum_variance,
@@ -21,11 +22,13 @@ struct Aim {
     maximum_diversification,
     inverse_volatility,
     equal_risk_contribution,
-    minimum_tracking_error
+    minimum_tracking_error,
+    blend_volatility,
+    blend_return
   };
 
   Kind kind = Kind::minimum_variance;
-  double target = 0;  ///< fraction per year, for the two targets; the risk aversion, above 0, for utility
+  double target = 0;  ///< fraction per year, for targets; the risk aversion, above 0, for utility
 
   /// @param where the place it was given, for the message
   /// @throws InputError for anything else, with the aims there are, a target without %, or an

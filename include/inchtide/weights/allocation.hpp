@@ -85,8 +85,10 @@ Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
 /// @throws InputError when a long-only mix has no variance, and so no risk to share
 Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
 
-/// How long to search where a number of holdings is limited.
-struct SearchOptions {
+/// How a portfolio is chosen, beyond its aim.
+struct ChoiceOptions {
+  bool borrowing = false;  ///< blends may hold more than the whole wealth in the maximum-Sharpe portfolio
+  // How long to search where a number of holdings is limited.
   double gap = 1e-4;      ///< good enough: a part of the variance
   StopCheck should_stop;  ///< asked now and then; the best so far comes back, and its notes say how far it got
 };
@@ -97,7 +99,7 @@ struct SearchOptions {
 /// @param risk_free fraction per year
 /// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
 Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts = {}, const SearchOptions& search = {});
+                  const LimitFacts& facts = {}, const ChoiceOptions& options = {});
 
 /// Figures of given weights.
 /// @param weights one an asset of the estimate; their sum needn't be 1

@@ -1,0 +1,134 @@
+#include "inchtide/weights/sensitivity.hpp"
+
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr int levels = 41;
+constexpr double counts_as_held = 0.0005;
+
+/// What one draw comes to; empty where it has none.
+struct Drawn {
+  bool solved = false;
+  std::vector<std::optional<double>> returns;           // at each level of volatility
+  std::vector<std::optional<Eigen::VectorXd>> weights;  // of each aim
+};
+
+std::optional<Eigen::VectorXd> weights_of(const Frontier& frontier, const Limits& limits, const Aim& aim,
+                                          double risk_free, const LimitFacts& facts) {
+  try {
+    return choose(frontier, limits, aim, risk_free, facts).weights;
+  } catch (const Error&) {  // no such portfolio in this draw
+    return std::nullopt;
+  }
+}
+
+Drawn solve(const Estimate& estimate, const Limits& limits, const LimitFacts& facts, const std::vector<Aim>& aims,
+            double risk_free, const std::vector<double>& volatilities) {
+  Drawn drawn;
+  try {
+    const auto frontier = trace_frontier(estimate, limits, facts);
+    for (double volatility : volatilities) {
+      const bool reached =
+          volatility >= frontier.corners().back().volatility && volatility <= frontier.corners().front().volatility;
+      drawn.returns.push_back(reached ? std::optional(frontier.at_volatility(volatility).expected_return)
+                                      : std::nullopt);
+    }
+    for (const auto& aim : aims) drawn.weights.push_back(weights_of(frontier, limits, aim, risk_free, facts));
+    drawn.solved = true;
+  } catch (const Error&) {
+  }
+  return drawn;
+}
+
+WeightBands bands_of(const std::vector<Drawn>& draws, std::size_t aim, Eigen::Index assets, double coverage) {
+  WeightBands bands;
+  std::vector<const Eigen::VectorXd*> all;
+  for (const auto& drawn : draws) {
+    if (drawn.solved && drawn.weights[aim]) all.push_back(&*drawn.weights[aim]);
+  }
+  bands.draws = int(all.size());
+  bands.average = bands.low = bands.high = bands.held = Eigen::VectorXd::Zero(assets);
+  if (all.empty()) return bands;
+  for (Eigen::Index i = 0; i < assets; ++i) {
+    std::vector<double> values;
+    int held = 0;
+    for (const auto* weights : all) {
+      values.push_back((*weights)[i]);
+      bands.average[i] += (*weights)[i] / double(all.size());
+      held += std::abs((*weights)[i]) > counts_as_held ? 1 : 0;
+    }
+    bands.held[i] = held / double(all.size());
+    bands.low[i] = draw_quantile(values, (1 - coverage) / 2);
+    bands.high[i] = draw_quantile(values, (1 + coverage) / 2);
+  }
+  return bands;
+}
+
+}  // namespace
+
+Sensitivity sensitivity(const ReturnTable& returns, const std::function<Estimate(const ReturnTable&)>& estimate,
+                        const Limits& limits, const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
+                        const BootstrapOptions& options) {
+  const auto common = returns.common_rows();
+  Sensitivity result;
+  result.block = check_draws(options, common.size());
+  result.draws = options.draws;
+  const auto as_it_was = trace_frontier(estimate(returns), limits, facts);
+  const double least = as_it_was.corners().back().volatility, most = as_it_was.corners().front().volatility;
+  std::vector<double> volatilities;
+  for (int k = 0; k < levels; ++k) volatilities.push_back(least + k / double(levels - 1) * (most - least));
+
+  std::vector<Drawn> draws(std::size_t(options.draws));
+  tbb::task_arena arena(options.threads > 0 ? options.threads : tbb::task_arena::automatic);
+  arena.execute([&] {
+    tbb::parallel_for(tbb::blocked_range<int>(0, options.draws), [&](const auto& range) {
+      for (int draw = range.begin(); draw != range.end(); ++draw) {
+        auto drawn = returns;
+        std::vector<Eigen::Index> rows;
+        for (auto row : draw_of_rows(options, result.block, draw, common.size())) {
+          rows.push_back(Eigen::Index(common[row]));
+        }
+        drawn.returns = returns.returns(rows, Eigen::all);
+        drawn.spans = returns.spans(rows, Eigen::all);
+        drawn.days.resize(rows.size());
+        try {
+          draws[std::size_t(draw)] = solve(estimate(drawn), limits, facts, aims, risk_free, volatilities);
+        } catch (const Error&) {  // the estimate has nothing to say of this draw
+        }
+      }
+    });
+  });
+
+  result.left_out = int(std::ranges::count_if(draws, [](const Drawn& drawn) { return !drawn.solved; }));
+  for (std::size_t level = 0; level < volatilities.size(); ++level) {
+    std::vector<double> values;
+    for (const auto& drawn : draws) {
+      if (drawn.solved && drawn.returns[level]) values.push_back(*drawn.returns[level]);
+    }
+    if (2 * values.size() < draws.size() || values.empty()) continue;
+    FrontierBand band{volatilities[level], 0, 0, 0, int(values.size())};
+    band.low = draw_quantile(values, (1 - options.coverage) / 2);
+    band.middle = draw_quantile(values, 0.5);
+    band.high = draw_quantile(values, (1 + options.coverage) / 2);
+    result.frontier.push_back(band);
+  }
+  for (std::size_t aim = 0; aim < aims.size(); ++aim) {
+    auto bands = bands_of(draws, aim, returns.returns.cols(), options.coverage);
+    bands.aim = aims[aim].text();
+    if (const auto weights = weights_of(as_it_was, limits, aims[aim], risk_free, facts)) bands.weights = *weights;
+    result.portfolios.push_back(std::move(bands));
+  }
+  return result;
+}
+
+}  // namespace inchtide
