@@ -1,0 +1,18 @@
+#pragma once
+/// One portfolio without the rest of the frontier, from a good guess or from nothing.
+
+#include "inchtide/frontier/frontier.hpp"
+
+namespace inchtide {
+
+/// The least 1/2 w'Sw - lambda m'w (lambda = 0: the minimum variance), the same as the frontier's, faster: all weights
+/// that stand on the wrong side of their optimality conditions change places at once (block principal pivoting: Judice
+/// & Pires 1994, Computers & Operations Research 21), from the free weights of `near`. Where that doesn't settle, or
+/// rows or singular matrices are in the way, the whole frontier is traced instead. What comes back is certified, and
+/// where the covariance is positive definite it is unique: a warm start gives the cold answer.
+/// @param near weights of a problem like this one, such as yesterday's answer; none for a cold start
+/// @throws what `trace_frontier` and `Frontier::at_lambda` throw
+Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda = 0,
+                           const Eigen::VectorXd& near = {});
+
+}  // namespace inchtide

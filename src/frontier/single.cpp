@@ -1,0 +1,165 @@
+#include "inchtide/frontier/single.hpp"
+
+#include <Eigen/Cholesky>
+#include <algorithm>
+#include <cmath>
+#include <optional>
+#include <vector>
+
+#include "base/blas.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr int most_rounds = 60;
+/// A price below this part of the gradient's terms, or a weight this far out of its range, is rounding.
+constexpr double noise = 1e-12;
+
+enum class At : signed char { lower, upper, free };
+
+class Pivoting {
+ public:
+  Pivoting(const Estimate& estimate, const Bounds& bounds, double lambda)
+      : covariance_(estimate.covariance),
+        m_(estimate.expected_return),
+        bounds_(bounds),
+        lambda_(lambda),
+        n_(m_.size()) {}
+
+  std::optional<Eigen::VectorXd> solve(const Eigen::VectorXd& near) {
+    blas::use_one_thread();
+    start(near);
+    std::size_t fewest = std::size_t(n_) + 1;
+    int patience = 8;
+    for (int round = 0; round < most_rounds; ++round) {
+      if (!solve_free()) return std::nullopt;
+      const auto wrong = wrong_ones();
+      if (wrong.empty()) return w_;
+      if (wrong.size() < fewest) {
+        fewest = wrong.size();
+        patience = 8;
+      } else if (--patience < 0) {
+        return std::nullopt;
+      }
+      for (auto [i, to] : wrong) at_[std::size_t(i)] = to;
+    }
+    return std::nullopt;
+  }
+
+ private:
+  /// From the free weights of a guess, or from a handful of assets of low risk.
+  void start(const Eigen::VectorXd& near) {
+    at_.assign(std::size_t(n_), At::lower);
+    if (near.size() == n_) {
+      for (Eigen::Index i = 0; i < n_; ++i) {
+        const bool low = near[i] - bounds_.lower[i] <= 1e-9, high = bounds_.upper[i] - near[i] <= 1e-9;
+        at_[std::size_t(i)] = low ? At::lower : high ? At::upper : At::free;
+      }
+      return;
+    }
+    // By risk less return, until the caps of those chosen would hold the budget about twice.
+    std::vector<Eigen::Index> order;
+    for (Eigen::Index i = 0; i < n_; ++i) order.push_back(i);
+    const Eigen::VectorXd rank = covariance_.variances() - lambda_ * m_;
+    std::ranges::stable_sort(order, [&](auto a, auto b) { return rank[a] < rank[b]; });
+    double room = bounds_.budget - bounds_.lower.sum();
+    int taken = 0;
+    for (auto i : order) {
+      if (bounds_.upper[i] - bounds_.lower[i] <= 0) continue;
+      at_[std::size_t(i)] = At::free;
+      room -= (bounds_.upper[i] - bounds_.lower[i]) / 2;
+      if (++taken >= 8 && room <= 0) break;
+    }
+  }
+
+  /// Free weights and the budget's price; then the gradient everywhere. False where the system isn't positive definite.
+  bool solve_free() {
+    std::vector<Eigen::Index> free;
+    w_.resize(n_);
+    Eigen::VectorXd fixed = Eigen::VectorXd::Zero(n_);
+    for (Eigen::Index i = 0; i < n_; ++i) {
+      const auto at = at_[std::size_t(i)];
+      if (at == At::free) {
+        free.push_back(i);
+      } else {
+        fixed[i] = at == At::lower ? bounds_.lower[i] : bounds_.upper[i];
+      }
+    }
+    const auto f = Eigen::Index(free.size());
+    if (f == 0) return false;
+    Eigen::MatrixXd panel(n_, f), block(f, f);
+    for (Eigen::Index k = 0; k < f; ++k) covariance_.copy_column(free[std::size_t(k)], panel.col(k).data());
+    for (Eigen::Index k = 0; k < f; ++k) {
+      for (Eigen::Index j = 0; j < f; ++j) block(j, k) = panel(free[std::size_t(j)], k);
+    }
+    Eigen::VectorXd right(f);
+    const Eigen::VectorXd held = (fixed.array() != 0).any() ? covariance_.product(fixed) : fixed;
+    for (Eigen::Index k = 0; k < f; ++k) right[k] = lambda_ * m_[free[std::size_t(k)]] - held[free[std::size_t(k)]];
+    const double largest = block.diagonal().maxCoeff();
+    const Eigen::LLT<Eigen::MatrixXd> factors(block);
+    if (factors.info() != Eigen::Success) return false;
+    const auto diagonal = factors.matrixLLT().diagonal();
+    if (diagonal.cwiseAbs2().minCoeff() <= 1e-11 * largest) return false;
+    const Eigen::VectorXd ones = factors.solve(Eigen::VectorXd::Ones(f)), own = factors.solve(right);
+    y_ = (bounds_.budget - fixed.sum() - own.sum()) / ones.sum();
+    const Eigen::VectorXd weights = own + y_ * ones;
+    w_ = fixed;
+    for (Eigen::Index k = 0; k < f; ++k) w_[free[std::size_t(k)]] = weights[k];
+    gradient_ = held - lambda_ * m_;
+    blas::multiply(int(n_), int(f), 1, panel.data(), int(n_), weights.data(), 1, gradient_.data());
+    return true;
+  }
+
+  std::vector<std::pair<Eigen::Index, At>> wrong_ones() const {
+    std::vector<std::pair<Eigen::Index, At>> wrong;
+    const double scale = std::max({std::abs(y_), lambda_ * m_.cwiseAbs().maxCoeff(), 1e-300});
+    for (Eigen::Index i = 0; i < n_; ++i) {
+      const double z = gradient_[i] - y_;
+      switch (at_[std::size_t(i)]) {
+        case At::free:
+          if (w_[i] < bounds_.lower[i] - noise) wrong.emplace_back(i, At::lower);
+          if (w_[i] > bounds_.upper[i] + noise) wrong.emplace_back(i, At::upper);
+          break;
+        case At::lower:
+          if (z < -noise * scale && bounds_.lower[i] < bounds_.upper[i]) wrong.emplace_back(i, At::free);
+          break;
+        case At::upper:
+          if (z > noise * scale && bounds_.lower[i] < bounds_.upper[i]) wrong.emplace_back(i, At::free);
+          break;
+      }
+    }
+    return wrong;
+  }
+
+  const Covariance& covariance_;
+  const Eigen::VectorXd& m_;
+  const Bounds& bounds_;
+  double lambda_;
+  Eigen::Index n_;
+  std::vector<At> at_;
+  Eigen::VectorXd w_, gradient_;
+  double y_ = 0;
+};
+
+}  // namespace
+
+Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda, const Eigen::VectorXd& near) {
+  const bool simple = bounds.ranges_only() && !bounds.volatility && lambda >= 0 && std::isfinite(lambda);
+  if (simple) {
+    Pivoting pivoting(estimate, bounds, lambda);
+    if (auto weights = pivoting.solve(near)) {
+      Portfolio portfolio;
+      portfolio.certificate = certify(estimate.covariance, estimate.expected_return, bounds, *weights, lambda);
+      if (portfolio.certificate.holds(1e-11)) {
+        portfolio.expected_return = estimate.expected_return.dot(*weights);
+        portfolio.volatility = std::sqrt(estimate.covariance.portfolio_variance(*weights));
+        portfolio.lambda = lambda;
+        portfolio.weights = std::move(*weights);
+        return portfolio;
+      }
+    }
+  }
+  return trace_frontier(estimate, bounds).at_lambda(lambda);
+}
+
+}  // namespace inchtide

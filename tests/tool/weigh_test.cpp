@@ -1,0 +1,195 @@
+// weigh and frontier under every kind of limit, as a process on the demo data.
+
+#include <gmock/gmock.h>
+
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+
+#include "support/messages.hpp"
+#include "support/tool.hpp"
+
+namespace inchtide {
+namespace {
+
+using test::demo;
+using test::result_of;
+using test::run_tool;
+using testing::AllOf;
+using testing::HasSubstr;
+
+const std::string mandate = " --mandate " + demo + "/mandate.toml";
+const std::string open = mandate + " --no-limits --limit 'each <= 40%'";
+
+double sum_of(const nlohmann::json& weights) {
+  double sum = 0;
+  for (const auto& weight : weights) sum += weight.get<double>();
+  return sum;
+}
+
+class Held {
+ public:
+  Held() : path_(std::filesystem::temp_directory_path() / ("held-" + std::to_string(::getpid()) + ".csv")) {
+    std::ofstream(path_) << "asset,weight\nHOLLBOND,30%\nBILLFUND,10%\nKELPFARM,20%\nTIDEMILL,20%\nHOLLBANK,20%\n";
+  }
+  ~Held() { std::filesystem::remove(path_); }
+  Held(const Held&) = delete;
+  Held& operator=(const Held&) = delete;
+  std::string option() const { return " --current " + path_.string(); }
+
+ private:
+  std::filesystem::path path_;
+};
+
+TEST(WeighLimits, ShortAndGrossPositionsKeepToTheirSums) {
+  const auto result =
+      result_of("weigh" + open + " --limit 'short <= 15%' --limit 'gross <= 125%' --aim maximum-sharpe");
+  const auto& weights = result["portfolios"][0]["weights"];
+  double gross = 0, shorts = 0;
+  for (const auto& weight : weights) {
+    gross += std::abs(weight.get<double>());
+    shorts += std::max(0.0, -weight.get<double>());
+  }
+  EXPECT_NEAR(sum_of(weights), 1, 1e-12);
+  EXPECT_LE(gross, 1.25 + 1e-9);
+  EXPECT_NEAR(shorts, 0.125, 1e-9) << "gross is the tighter of the two: (125% - 100%) / 2";
+}
+
+TEST(WeighLimits, TurnoverIsCountedFromTheWeightsHeldNow) {
+  const Held held;
+  const auto result = result_of("weigh" + open + held.option() + " --limit 'turnover <= 20%' --aim maximum-sharpe");
+  const auto& portfolio = result["portfolios"][0];
+  const std::map<std::string, double> now = {
+      {"HOLLBOND", 0.3}, {"BILLFUND", 0.1}, {"KELPFARM", 0.2}, {"TIDEMILL", 0.2}, {"HOLLBANK", 0.2}};
+  double moved = 0;
+  auto rest = now;
+  for (const auto& [asset, weight] : portfolio["weights"].items()) {
+    moved += std::abs(weight.get<double>() - (now.count(asset) ? now.at(asset) : 0));
+    rest.erase(asset);
+  }
+  for (const auto& [asset, weight] : rest) moved += weight;
+  EXPECT_NEAR(moved / 2, 0.2, 1e-9);
+  EXPECT_NEAR(portfolio["turnover"], 0.2, 1e-9);
+  EXPECT_EQ(result["portfolios"][1]["name"], "current");
+}
+
+TEST(WeighLimits, TrackingErrorAndVolatilityAreCeilings) {
+  const auto tracked = result_of("weigh" + open + " --limit 'tracking-error <= 8%' --aim minimum-variance");
+  EXPECT_NEAR(tracked["portfolios"][0]["tracking_error"], 0.08, 1e-8);
+  const auto calm = result_of("weigh" + open + " --limit 'volatility <= 5%' --aim utility=0.5");
+  EXPECT_NEAR(calm["portfolios"][0]["volatility"], 0.05, 1e-9);
+  const auto near = result_of("weigh" + open + " --aim minimum-tracking-error --aim minimum-variance");
+  EXPECT_LT(near["portfolios"][0]["tracking_error"], near["portfolios"][1]["tracking_error"]);
+}
+
+TEST(WeighLimits, PositionsAreFewAndNotSmall) {
+  const auto said =
+      run_tool("weigh" + mandate + " --limit 'holdings <= 7' --limit 'held >= 4%' --aim minimum-variance");
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.out, HasSubstr("Proven: no other choice of positions can better it by more than"));
+  const auto result =
+      result_of("weigh" + mandate + " --limit 'holdings <= 7' --limit 'held >= 4%' --aim minimum-variance");
+  const auto& weights = result["portfolios"][0]["weights"];
+  EXPECT_LE(weights.size(), 7u);
+  for (const auto& weight : weights) EXPECT_GE(weight.get<double>(), 0.04 - 1e-9);
+}
+
+TEST(WeighLimits, WhatIsLeftOfTheBudgetIsSaid) {
+  const auto said = run_tool("weigh" + open + " --limit 'budget = 80%' --aim maximum-sharpe");
+  EXPECT_THAT(said.out, HasSubstr("20.00% is left in cash: with it at the risk-free rate of 2%"));
+}
+
+TEST(WeighAdjusts, MixesRoundingAndMovingInside) {
+  const auto result =
+      result_of("weigh" + mandate + " --mix 'sector:bonds=40%, rest=60%' --aim equal --move-inside --round 1%");
+  std::vector<std::string> names;
+  for (const auto& portfolio : result["portfolios"]) {
+    names.push_back(portfolio["name"]);
+    EXPECT_TRUE(!names.back().ends_with("moved inside") || portfolio["violations"].empty());
+    if (!names.back().ends_with("rounded")) continue;
+    for (const auto& weight : portfolio["weights"]) {
+      EXPECT_NEAR(100 * weight.get<double>(), std::round(100 * weight.get<double>()), 1e-9);
+    }
+    EXPECT_NEAR(sum_of(portfolio["weights"]), 1, 1e-12);
+  }
+  EXPECT_THAT(names,
+              testing::IsSupersetOf({"equal", "equal, rounded", "equal, moved inside", "sector:bonds=40%, rest=60%"}));
+}
+
+TEST(WeighAdjusts, BlendsAndSweeps) {
+  EXPECT_THAT(run_tool("weigh" + mandate + " --aim blend-volatility=9%").err, HasSubstr("Allow borrowing"));
+  const auto result = result_of("weigh" + mandate + " --aim blend-volatility=9% --aim maximum-sharpe --borrowing");
+  EXPECT_NEAR(result["portfolios"][0]["volatility"], 0.09, 1e-12);
+  EXPECT_NEAR(result["portfolios"][0]["sharpe"], result["portfolios"][1]["sharpe"], 1e-12);
+  const auto said = run_tool("weigh" + mandate + " --sweep KELPFARM:HOLLBOND --step 25% --aim equal");
+  EXPECT_THAT(said.out, AllOf(HasSubstr("KELPFARM and HOLLBOND side by side"), HasSubstr("75.00%")));
+}
+
+TEST(WeighAdjusts, CostsCountWhereAskedFor) {
+  const Held held;
+  EXPECT_THAT(run_tool("weigh" + mandate + " --after-costs --aim utility=4").err, HasSubstr("Give --current FILE"));
+  const auto result = result_of("weigh" + mandate + held.option() + " --after-costs --cost 80bp --aim utility=4");
+  const auto &plain = result["portfolios"][0], &after = result["portfolios"][1];
+  EXPECT_EQ(after["name"], "utility=4 after costs");
+  EXPECT_LT(after["trading_cost"], plain["trading_cost"]);
+  EXPECT_NEAR(sum_of(after["weights"]), 1 - after["trading_cost"].get<double>(), 1e-9);
+  // It is worth it: utility less the cost is higher.
+  const auto worth = [](const nlohmann::json& p) {
+    return p["expected_return"].get<double>() - p["trading_cost"].get<double>() -
+           2 * std::pow(p["volatility"].get<double>(), 2);
+  };
+  EXPECT_GT(worth(after), worth(plain) - 1e-4);
+}
+
+TEST(FrontierAdds, PointsDrawsLowerHalfAndACloud) {
+  const auto figure = std::filesystem::temp_directory_path() / ("front-" + std::to_string(::getpid()) + ".svg");
+  const auto result = result_of(
+      "frontier" + mandate +
+      " --limit 'tracking-error <= 10%' --lower-half --draws 30 --cloud 50 --figure frontier:" + figure.string());
+  EXPECT_TRUE(std::filesystem::exists(figure));
+  std::filesystem::remove(figure);
+  for (const auto& corner : result["corners"]) EXPECT_LE(corner["tracking_error"], 0.1);
+  ASSERT_EQ(result["points"].size(), 21u);
+  for (const auto& point : result["points"]) EXPECT_LE(point["tracking_error"], 0.1 + 1e-9);
+  EXPECT_LE(result["minimum_variance"]["tracking_error"], 0.1 + 1e-9);
+  EXPECT_LT(result["lower_half"].back()["expected_return"], result["lower_half"].front()["expected_return"]);
+  EXPECT_EQ(result["sensitivity"]["draws"], 30);
+  EXPECT_FALSE(result["sensitivity"]["frontier"].empty());
+}
+
+TEST(FrontierAdds, NamesTheLimitsThatAreNotOnIt) {
+  const auto said = run_tool("frontier" + mandate + " --limit 'holdings <= 8'");
+  EXPECT_EQ(said.code, 0);
+  EXPECT_THAT(said.err, HasSubstr("The frontier is traced without 'holdings <= 8'"));
+}
+
+struct Slip {
+  const char* options;
+  const char* complaint;
+};
+
+class WeighSlips : public testing::TestWithParam<Slip> {};
+
+TEST_P(WeighSlips, AreOneClearMessage) {
+  const auto said = run_tool("weigh" + mandate + " " + GetParam().options);
+  EXPECT_EQ(said.code, 1) << GetParam().options;
+  EXPECT_THAT(said.err, HasSubstr(GetParam().complaint));
+  EXPECT_EQ(said.out, "");
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    All, WeighSlips,
+    testing::Values(Slip{"--limit 'turnover <= 20%'", "the weights held now are not known"},
+                    Slip{"--limit 'gross <= 90%'", "gross would have to be at most 90%"},
+                    Slip{"--limit 'volatility <= 2%'", "the least volatility that they leave is"},
+                    Slip{"--limit 'tracking-error <= 1%'", "the least tracking error that they leave is"},
+                    Slip{"--limit 'holdings <= 3'", "These limits cannot all hold"},
+                    Slip{"--limit 'gross <= 130'", "Write 130%"},
+                    Slip{"--limit 'budget <= 100%'", "Write it like budget = 100%"},
+                    Slip{"--limit 'holdings <= 8' --aim target-volatility=6%",
+                         "is not offered with a number of holdings"},
+                    Slip{"--mix 'sector:bnds=40%, rest=60%'", "no asset is in 'sector:bnds'"},
+                    Slip{"--sweep KELPFARM", "Write CODE:CODE"}, Slip{"--round 0%", "Give for example 1%"}));
+
+}  // namespace
+}  // namespace inchtide
