@@ -237,10 +237,21 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
       frontier.changes_.push_back({asset, weight});
     }
     check.corner_at(corner.lambda_high);
-    frontier.changes_end_.push_back(frontier.changes_.size());
-    frontier.corners_.push_back({return_of(estimate.expected_return, bounds, check.weights()),
-                                 std::sqrt(corner.variance), corner.lambda_high, corner.lambda_low});
+    const double expected_return = return_of(estimate.expected_return, bounds, check.weights());
+    // Corners that rounding alone tells apart are one.
+    const bool same = !frontier.corners_.empty() && expected_return >= frontier.corners_.back().expected_return;
+    if (same) {
+      frontier.changes_end_.back() = frontier.changes_.size();
+      frontier.corners_.back().lambda_low = corner.lambda_low;
+    } else {
+      frontier.changes_end_.push_back(frontier.changes_.size());
+      frontier.corners_.push_back({expected_return, std::sqrt(corner.variance), corner.lambda_high, corner.lambda_low});
+    }
     if (bounds.ranges_only()) continue;
+    if (same) {
+      frontier.prices_low_.back() = shifted(corner.prices_low, corner.lambda_low);
+      continue;
+    }
     const double high = std::isinf(corner.lambda_high) ? corner.lambda_low : corner.lambda_high;
     frontier.prices_high_.push_back(
         shifted(std::isinf(corner.lambda_high) ? corner.prices_low : corner.prices_high, high));

@@ -250,15 +250,26 @@ Path PathSolver::follow_from_infinity() {
   record_corner(path);
   path.corners.back().lambda_high = infinity;
   int since_refresh = 0, stalled = 0;
+  at_end_ = false;
+  last_free_.clear();
+  bool may_merge = false;  // nothing but the free set has changed since the last corner
+  const bool straight_return =
+      std::ranges::all_of(pieces_.bends(), [&](const Bend& bend) { return pieces_.linear_change(bend) == 0; });
   const int most_stalled = 1000 + 20 * (count() + row_count());
   while (lambda_ > std::max(no_lambda_, stop_at_) && !free_budget_) {
     if (!find_direction()) break;
     const auto event = next_event();
+    const double before = lambda_;
     const bool moved = advance(event.step);
     if (moved) {
+      if (may_merge && path.corners.size() > 1 && goes_straight_on()) path.corners.pop_back();
+      last_free_ = free_;
+      last_direction_ = direction_;
       record_corner(path);
+      may_merge = straight_return;
     } else {
       record_lower_end(path);
+      may_merge = may_merge && event.step <= tie * before;
     }
     if (event.happens == Happens::ends) break;
     if (event.happens == Happens::leaves) {
@@ -270,6 +281,7 @@ Path PathSolver::follow_from_infinity() {
       if (!enter(event.asset, event.over_bend))
         record_changes(path, touched);  // the corner moved along a flat direction
     }
+    if (at_end_) break;
     stalled = moved ? 0 : stalled + 1;
     if (stalled > most_stalled) give_up("it keeps changing the free set without moving");
     if (++since_refresh == events_between_refreshes) {
@@ -446,6 +458,13 @@ bool PathSolver::enter(int asset, bool over_bend) {
   if (border.curvature <= suspect * border.scale) {  // is it nearly flat, or is the inverse worn?
     rebuild_system();
     border = border_by(asset);
+  }
+  if (border.curvature < -1e-7 * border.scale && lambda_ <= 1e3 * no_lambda_) {
+    at_end_ = true;  // where lambda is next to nothing the path may end
+    return true;
+  }
+  if (border.curvature < -1e-7 * border.scale && asset >= risky_) {
+    give_up("rounding has lost the system of its free weights");
   }
   if (border.curvature < -1e-7 * border.scale) {
     throw InputError("covariance",
@@ -629,6 +648,23 @@ void PathSolver::rebuild_system() {
   if (inverse_.rows() < k) inverse_.resize(std::max(32, 2 * k), std::max(32, 2 * k));
   const Eigen::MatrixXd inverted = factorised.inverse();
   inverse_.topLeftCorner(k, k) = (inverted + inverted.transpose()) / 2;
+}
+
+/// True when weights and prices move as they did on the segment before: there is no corner between the two, such as
+/// where a weight passes the weight held now while turnover doesn't bind.
+bool PathSolver::goes_straight_on() const {
+  const int p = row_count();
+  Eigen::VectorXd change = Eigen::VectorXd::Zero(count());
+  for (std::size_t f = 0; f < last_free_.size(); ++f) change[last_free_[f]] = last_direction_[p + int(f)];
+  for (std::size_t f = 0; f < free_.size(); ++f) change[free_[f]] -= direction_[p + int(f)];
+  change.tail(count() - risky_).setZero();  // what the rows sum up follows
+  double size = 0;
+  for (std::size_t f = 0; f < last_free_.size(); ++f) {
+    if (last_free_[f] < risky_) size = std::max(size, std::abs(last_direction_[p + int(f)]));
+  }
+  const Eigen::VectorXd prices = direction_.head(p) - last_direction_.head(p);
+  return change.cwiseAbs().maxCoeff() <= 1e-11 * size &&
+         prices.cwiseAbs().maxCoeff() <= 1e-11 * std::max(last_direction_.head(p).cwiseAbs().maxCoeff(), dz_scale_);
 }
 
 // ---- recording -----------------------------------------------------------------------------------------------------

@@ -138,6 +138,7 @@ class PathSolver {
   void multiply_panel(const double* free_values, double* out) const;
   void append_panel(int asset);
 
+  bool goes_straight_on() const;
   void record_corner(Path& path) const;
   void record_lower_end(Path& path) const;
   void record_changes(Path& path, const std::vector<int>& assets) const;
@@ -149,6 +150,7 @@ class PathSolver {
   double stop_at_;
   bool ends_at_free_budget_;
   bool free_budget_ = false;  // the path has ended there
+  bool at_end_ = false;       // rounding has ended it, where lambda is next to nothing
   Eigen::VectorXd w_;         // weights
   Eigen::VectorXd g_;         // S w
   Eigen::VectorXd row_sums_;  // A w, which stays the same
@@ -168,6 +170,9 @@ class PathSolver {
   Eigen::VectorXd dg_, dz_;      // S dw and dz per unit of lambda
   Eigen::VectorXd step_to_;      // scratch: by how much lambda may fall until each asset's event
   double dz_scale_ = 0;
+  // Of the segment before: its free weights and direction, to see whether a corner is one.
+  std::vector<int> last_free_;
+  Eigen::VectorXd last_direction_;
 };
 
 }  // namespace inchtide

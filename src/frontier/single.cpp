@@ -33,7 +33,7 @@ class Pivoting {
     int patience = 8;
     for (int round = 0; round < most_rounds; ++round) {
       if (!solve_free()) return std::nullopt;
-      const auto wrong = wrong_ones();
+      auto wrong = wrong_ones();
       if (wrong.empty()) return w_;
       if (wrong.size() < fewest) {
         fewest = wrong.size();
@@ -41,7 +41,7 @@ class Pivoting {
       } else if (--patience < 0) {
         return std::nullopt;
       }
-      for (auto [i, to] : wrong) at_[std::size_t(i)] = to;
+      change_places(wrong);
     }
     return std::nullopt;
   }
@@ -108,6 +108,22 @@ class Pivoting {
     gradient_ = held - lambda_ * m_;
     blas::multiply(int(n_), int(f), 1, panel.data(), int(n_), weights.data(), 1, gradient_.data());
     return true;
+  }
+
+  /// All at once, but of those that would enter no more than half as many as are free, the worst first: few of many
+  /// that look good together stay.
+  void change_places(std::vector<std::pair<Eigen::Index, At>>& wrong) {
+    const auto enters = [](const auto& change) { return change.second == At::free; };
+    const auto middle = std::ranges::partition(wrong, enters).begin();
+    const auto entering = std::size_t(middle - wrong.begin());
+    const auto free = std::size_t(std::ranges::count(at_, At::free));
+    const auto most = std::min(entering, std::max<std::size_t>(10, free / 2));
+    const auto distance = [&](const auto& change) { return -std::abs(gradient_[change.first] - y_); };
+    std::partial_sort(wrong.begin(), wrong.begin() + std::ptrdiff_t(most), middle,
+                      [&](const auto& a, const auto& b) { return distance(a) < distance(b); });
+    for (std::size_t k = 0; k < wrong.size(); ++k) {
+      if (k < most || k >= entering) at_[std::size_t(wrong[k].first)] = wrong[k].second;
+    }
   }
 
   std::vector<std::pair<Eigen::Index, At>> wrong_ones() const {

@@ -5,6 +5,8 @@
 #include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <optional>
 #include <vector>
 
 #include "support/linear.hpp"
@@ -12,8 +14,9 @@
 
 namespace inchtide::test {
 
-// Rows may bend: an asset then stands at a bound, at a bend, or free on one piece of its range.
-inline long double least_by_enumeration(const Problem& problem, double lambda) {
+// Rows may bend: an asset then stands at a bound, at a bend, or free on one piece of its range. Nothing where there are
+// more than `most` active sets.
+inline std::optional<long double> least_of_few(const Problem& problem, double lambda, long most) {
   const auto n = problem.estimate.size(), p = Eigen::Index(problem.bounds.rows.size());
   const LongMatrix s = problem.estimate.covariance.matrix().cast<long double>();
   const LongVector m = problem.estimate.expected_return.cast<long double>();
@@ -46,6 +49,7 @@ inline long double least_by_enumeration(const Problem& problem, double lambda) {
   long combinations = 1;
   for (const auto& own : stands) combinations *= long(own.size());
   for (Eigen::Index r = 0; r < p; ++r) combinations *= 3;
+  if (combinations > most) return std::nullopt;
 
   long double best = INFINITY;
   for (long code = 0; code < combinations; ++code) {
@@ -111,6 +115,10 @@ inline long double least_by_enumeration(const Problem& problem, double lambda) {
     if (fits) best = std::min(best, w.dot(product(s, w).col(0)) / 2 - lambda * m.dot(w));
   }
   return best;
+}
+
+inline long double least_by_enumeration(const Problem& problem, double lambda) {
+  return *least_of_few(problem, lambda, std::numeric_limits<long>::max());
 }
 
 }  // namespace inchtide::test
