@@ -253,8 +253,9 @@ Path PathSolver::follow_from_infinity() {
   at_end_ = false;
   last_free_.clear();
   bool may_merge = false;  // nothing but the free set has changed since the last corner
-  const bool straight_return =
-      std::ranges::all_of(pieces_.bends(), [&](const Bend& bend) { return pieces_.linear_change(bend) == 0; });
+  const bool straight_return = row_count() > 1 && std::ranges::all_of(pieces_.bends(), [&](const Bend& bend) {
+                                 return pieces_.linear_change(bend) == 0;
+                               });
   const int most_stalled = 1000 + 20 * (count() + row_count());
   while (lambda_ > std::max(no_lambda_, stop_at_) && !free_budget_) {
     if (!find_direction()) break;
@@ -654,6 +655,12 @@ void PathSolver::rebuild_system() {
 /// where a weight passes the weight held now while turnover doesn't bind.
 bool PathSolver::goes_straight_on() const {
   const int p = row_count();
+  for (std::size_t f = 0; f < std::min(free_.size(), last_free_.size()); ++f) {  // most often the first tells
+    if (free_[f] != last_free_[f] || free_[f] >= risky_) continue;
+    const double now = direction_[p + int(f)], then = last_direction_[p + int(f)];
+    if (std::abs(now - then) > 1e-6 * std::max(std::abs(now), std::abs(then))) return false;
+    break;
+  }
   Eigen::VectorXd change = Eigen::VectorXd::Zero(count());
   for (std::size_t f = 0; f < last_free_.size(); ++f) change[last_free_[f]] = last_direction_[p + int(f)];
   for (std::size_t f = 0; f < free_.size(); ++f) change[free_[f]] -= direction_[p + int(f)];
