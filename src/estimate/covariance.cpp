@@ -58,9 +58,17 @@ void check_symmetric(const Eigen::MatrixXd& matrix, const std::string& name) {
 void check_semidefinite(Eigen::MatrixXd matrix, const std::string& name) {
   if (matrix.size() == 0) return;
   matrix.diagonal().array() += 1e-10 * std::max(matrix.diagonal().maxCoeff(), 1e-300);
-  if (!blas::factorise(matrix)) {
-    throw InputError(name, "it is not positive semidefinite: some portfolio would have a negative variance",
-                     "Estimate it from complete histories of the same days, or shrink it");
+  const Eigen::VectorXd diagonal = matrix.diagonal();
+  if (!blas::factorise(matrix)) {  // which has overwritten the lower half
+    matrix.diagonal() = diagonal;
+    matrix.triangularView<Eigen::StrictlyLower>() = matrix.transpose();
+    const double least = blas::eigen_symmetric(matrix).values.minCoeff();
+    throw InputError(name,
+                     fmt::format("it is not positive semidefinite: some portfolio would have a negative variance (its "
+                                 "least eigenvalue is {:.6f}, its largest entry {:.6f})",
+                                 least, matrix.cwiseAbs().maxCoeff()),
+                     "Estimate it from complete histories of the same days, shrink it, or repair its correlations "
+                     "(nearest_correlation; relate --pairwise does so and says by how much)");
   }
 }
 

@@ -572,7 +572,7 @@ void PathSolver::refresh() {
 void PathSolver::give_up(const std::string& why) const {
   throw UncertifiedAnswer(
       fmt::format("The frontier could not be followed below lambda {}: {}; {} assets, {} of them "
-                  "free",
+                  "free. The same estimate and limits reproduce it",
                   lambda_, why, count(), free_.size()));
 }
 

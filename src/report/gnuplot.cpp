@@ -83,6 +83,8 @@ std::string axis_lines(char name, const Axis& axis, const Look& look) {
       for (char c : axis.categories[i]) label.append(c == '%' ? 2 : 1, c);
       names += fmt::format("{}{} {}", i > 0 ? ", " : "", in_quotes(label), i);
     }
+    const auto longest = std::ranges::max(axis.categories, {}, &std::string::size).size();
+    if (name == 'x' && longest > 12) lines += fmt::format("set bmargin {:.1f}\n", 2 + 0.45 * double(longest));
     lines += fmt::format("set {0}tics rotate by 40 right ({1}) font ',11'\nset {0}range [-0.7:{2}]\n", name, names,
                          double(axis.categories.size()) - 0.3);
   }

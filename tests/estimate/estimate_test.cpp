@@ -129,6 +129,11 @@ TEST(Covariance, RefusesWhatIsNotOne) {
   s << -1, 0, 0, 1;
   EXPECT_THAT(message_of([&] { Covariance::dense(s); }), HasSubstr("the variance of asset 1 is -1"));
   s << 1, 2, 2, 1;
+  // Three correlations of 0.9, 0.9 and -0.9 contradict each other: 1 - 2 x 0.9 is the least eigenvalue.
+  Eigen::Matrix3d contradiction;
+  contradiction << 1, 0.9, -0.9, 0.9, 1, 0.9, -0.9, 0.9, 1;
+  EXPECT_THAT(message_of([&] { Covariance::dense(contradiction); }),
+              AllOf(HasSubstr("its least eigenvalue is -0.800000"), HasSubstr("repair its correlations")));
   EXPECT_THAT(message_of([&] { Covariance::dense(s); }), HasSubstr("not positive semidefinite"));
   s << 1, 1, 1, 1;
   EXPECT_NO_THROW(Covariance::dense(s));

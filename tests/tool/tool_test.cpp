@@ -482,7 +482,7 @@ TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
   }
   EXPECT_EQ(
       json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
-      18u);
+      21u);
 }
 
 TEST(Demo, ItsDataComesOutTheSameByteForByte) {
