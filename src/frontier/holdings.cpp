@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -10,7 +9,7 @@
 #include <queue>
 #include <set>
 
-#include "base/blas.hpp"
+#include "frontier/own_parts.hpp"
 #include "frontier/path.hpp"
 #include "frontier/pieces.hpp"
 #include "frontier/vertex.hpp"
@@ -25,61 +24,6 @@ constexpr double no_weight = 1e-9;
 constexpr double no_variance = 1e-10;
 /// A position counts as decided where its share of one is this near to 0 or 1.
 constexpr double decided = 1e-7;
-
-// ---- the part of each variance that is counted per position -------------------------------------------------------
-
-/// d >= 0 with S - diag(d) positive definite and sum of c d large: the maximum of sum c d + barrier x ln det(S - diag
-/// d), one entry after the other, each in closed form from the inverse. All 0 where S is singular.
-Eigen::VectorXd own_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c) {
-  const auto n = s.rows();
-  Eigen::VectorXd d = Eigen::VectorXd::Zero(n);
-  Eigen::MatrixXd lower = s;
-  if (!blas::factorise(lower)) return d;
-  Eigen::MatrixXd inverse = s.partialPivLu().inverse();
-  inverse = (inverse + inverse.transpose()).eval() / 2;
-  if (!(inverse.diagonal().minCoeff() > 0)) return d;
-  const double scale = (c.array() / inverse.diagonal().array()).mean();
-  const int sweeps = n <= 200 ? 30 : 8;
-  double barrier = scale;
-  for (int sweep = 0; sweep < sweeps; ++sweep) {
-    barrier = std::max(barrier * (n <= 200 ? 0.7 : 0.4), 1e-3 * scale);
-    for (Eigen::Index i = 0; i < n; ++i) {
-      const double own = inverse(i, i);
-      const double step = std::max(-d[i], std::min(1 / own - barrier / c[i], 0.999 / own));
-      if (std::abs(step) <= 1e-12 * s(i, i)) continue;
-      d[i] += step;
-      const Eigen::VectorXd column = inverse.col(i);
-      blas::add_outer(int(n), step / (1 - step * own), column.data(), inverse.data(), int(n));
-    }
-  }
-  d *= 0.995;
-  // What rounding has made of the inverse must not make the rest indefinite.
-  for (int attempt = 0; attempt < 40; ++attempt) {
-    lower = s;
-    lower.diagonal() -= d;
-    if (blas::factorise(lower)) return d;
-    d *= attempt < 5 ? 0.99 : 0.7;
-  }
-  return Eigen::VectorXd::Zero(n);
-}
-
-struct Split {
-  Eigen::VectorXd own;  // d
-  Covariance rest;      // S - diag(d)
-};
-
-Split split_of(const Covariance& covariance, const Eigen::VectorXd& c) {
-  if (!covariance.is_dense()) {
-    const Eigen::VectorXd own = 0.99 * covariance.specific_variance();
-    return {own, Covariance::factors(covariance.loadings(), covariance.factor_covariance(),
-                                     covariance.specific_variance() - own)};
-  }
-  Eigen::MatrixXd rest = covariance.matrix();
-  Split split{own_parts(rest, c), {}};
-  rest.diagonal() -= split.own;
-  split.rest = Covariance::known_semidefinite(std::move(rest));
-  return split;
-}
 
 // ---- the search ----------------------------------------------------------------------------------------------------
 
@@ -404,7 +348,8 @@ class Search {
     return frontier.at_lambda(options_.lambda);
   }
 
-  /// Weights of the assets in `support` alone (1 + position, negative when held short), and the objective.
+  /// The least objective with these assets alone, each 1 + its position, negative when held short; kept if it is the
+  /// best so far. Infinite where limits leave none.
   double value_of(const std::vector<int>& support) {
     if (int(support.size()) > most_ || support.empty()) return infinity;
     for (int i = 0; i < n_; ++i) {  // what has to be held is
@@ -475,7 +420,7 @@ class Search {
     return support;
   }
 
-  /// The support of these weights, tried as it is and without those that would rather be smaller than they may.
+  /// Each set of assets once.
   void try_support(std::vector<int> support) {
     std::ranges::sort(support);
     if (!tried_.insert(support).second) return;

@@ -34,7 +34,7 @@ Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Inde
 
 /// Where a row's total stands.
 Place place_of(const LimitRow& row, const Eigen::VectorXd& weights) {
-  const double value = row.coefficients.dot(weights);
+  const double value = row.value(weights);
   const double near = shown_weight * std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
   if (row.upper - value <= near) return Place::upper;
   return value - row.lower <= near ? Place::lower : Place::between;
@@ -67,13 +67,22 @@ std::string changes_at(const Frontier& frontier, std::size_t corner) {
                                                                      : " off its least"));
   }
   for (const auto& row : bounds.rows) {
+    for (Eigen::Index i = 0; i < row.bend.size(); ++i) {  // a size such as turnover keeps weights where it is least
+      const double at = row.bend_at[i];
+      const auto stands = [&](const Eigen::VectorXd& weights) { return std::abs(weights[i] - at) <= shown_weight; };
+      if (row.bend[i] == 0 || std::abs(at) <= shown_weight || !stands(now)) continue;
+      const auto& asset = assets[std::size_t(i)];
+      if (!stands(above) && stands(below)) changes.push_back(fmt::format("{} stays at {}", asset, percent_text(at)));
+      if (stands(above) && !stands(below)) changes.push_back(fmt::format("{} off {}", asset, percent_text(at)));
+    }
     const auto is = place_of(row, now);
     const char* end = is == Place::upper ? "its most" : "its least";
     if (is == Place::between) continue;
     if (place_of(row, above) != is) changes.push_back(fmt::format("{} at {}", row.label, end));
     if (place_of(row, below) != is) changes.push_back(fmt::format("{} off {}", row.label, end));
   }
-  return fmt::format("{}", fmt::join(changes, ", "));
+  // Where two limits touch at once, the weights may go straight on while one takes over from the other.
+  return changes.empty() ? "another limit takes over" : fmt::format("{}", fmt::join(changes, ", "));
 }
 
 std::string largest_holdings(const Allocation& portfolio) {
@@ -114,7 +123,7 @@ Table corners_table(const Frontier& frontier, double risk_free) {
   const auto& assets = frontier.estimate().assets;
   for (std::size_t k = 0; k < frontier.corners().size(); ++k) {
     const auto& corner = frontier.corners()[k];
-    const double sharpe = (corner.expected_return - risk_free) / corner.volatility;
+    const double sharpe = (corner.expected_return - frontier.bounds().budget * risk_free) / corner.volatility;
     const auto held = held_names(assets, frontier.weights(k)).size();
     table.add({double(k + 1), corner.expected_return, corner.volatility, sharpe_cell(sharpe, corner.volatility),
                double(held), changes_at(frontier, k)});

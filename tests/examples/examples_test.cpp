@@ -2,6 +2,7 @@
 
 #include <Eigen/Core>
 #include <cmath>
+#include <functional>
 #include <map>
 #include <sstream>
 
@@ -38,26 +39,29 @@ std::map<std::string, std::vector<double>> figures_in(const std::string& text) {
   return figures;
 }
 
-TEST(ExampleFrontier, PrintsTheOptimaOfItsOwnEstimate) {
-  const auto said = run(std::string(INCHTIDE_BIN) + "/example-frontier " + prices_folder);
-  ASSERT_EQ(said.code, 0) << said.err;
-  const std::vector<std::string> assets = {"TIDEMILL", "KELPFARM", "HOLLBOND", "AMBERFND"};
-  std::vector<std::map<std::string, double>> ends;  // the last price of each month
-  for (const auto& asset : assets) {
-    auto& months = ends.emplace_back();
-    for (const auto& [day, price] : adjusted_closes(asset)) months[day.substr(0, 7)] = price;
-  }
-  ASSERT_EQ(ends[0].size(), 96u);
-  Eigen::MatrixXd returns(95, 4);
-  for (int i = 0; i < 4; ++i) {
+// Simple returns from month's end to month's end, an asset a column.
+Eigen::MatrixXd monthly_returns(const std::vector<std::string>& assets) {
+  Eigen::MatrixXd returns(95, Eigen::Index(assets.size()));
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    std::map<std::string, double> months;  // the last price of each
+    for (const auto& [day, price] : adjusted_closes(assets[i])) months[day.substr(0, 7)] = price;
+    EXPECT_EQ(months.size(), 96u);
     int t = -1;
     double before = 0;
-    for (const auto& [month, price] : ends[std::size_t(i)]) {
-      if (t >= 0) returns(t, i) = price / before - 1;
+    for (const auto& [month, price] : months) {
+      if (t >= 0) returns(t, Eigen::Index(i)) = price / before - 1;
       before = price;
       ++t;
     }
   }
+  return returns;
+}
+
+TEST(ExampleFrontier, PrintsTheOptimaOfItsOwnEstimate) {
+  const auto said = run(std::string(INCHTIDE_BIN) + "/example-frontier " + prices_folder);
+  ASSERT_EQ(said.code, 0) << said.err;
+  const std::vector<std::string> assets = {"TIDEMILL", "KELPFARM", "HOLLBOND", "AMBERFND"};
+  const Eigen::MatrixXd returns = monthly_returns(assets);
   const Eigen::RowVectorXd mean = returns.colwise().mean();
   const Eigen::MatrixXd centred = returns.rowwise() - mean;
   const Eigen::MatrixXd covariance = 12.0 / 94 * product(centred.transpose(), centred);
@@ -92,6 +96,52 @@ TEST(ExampleFrontier, PrintsTheOptimaOfItsOwnEstimate) {
   EXPECT_GE(best[2], 0.1 - 1e-6);
 }
 
+TEST(ExamplePositions, NoFewPositionsWithSoLittleTradingHaveLessRisk) {
+  const auto said = run(std::string(INCHTIDE_BIN) + "/example-positions " + prices_folder);
+  ASSERT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err, testing::HasSubstr("Proven"));
+  const std::vector<std::string> assets = {"TIDEMILL", "KELPFARM", "HOLLBOND", "AMBERFND", "HARBREIT", "BILLFUND"};
+  const Eigen::MatrixXd returns = monthly_returns(assets);
+  const Eigen::MatrixXd centred = returns.rowwise() - returns.colwise().mean();
+  const Eigen::MatrixXd covariance = 12.0 / 94 * product(centred.transpose(), centred);
+  const auto turnover_of = [](const Eigen::VectorXd& w) { return (w.array() - 1.0 / 6).abs().sum() / 2; };
+
+  const auto figures = figures_in(said.out);
+  Eigen::VectorXd chosen = Eigen::VectorXd::Zero(6);
+  int held = 0;
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    if (!figures.contains(assets[i])) continue;
+    chosen[Eigen::Index(i)] = figures.at(assets[i])[0];
+    EXPECT_GE(chosen[Eigen::Index(i)], 0.05 - 1e-6);
+    ++held;
+  }
+  EXPECT_LE(held, 4);
+  EXPECT_NEAR(chosen.sum(), 1, 3e-6);
+  EXPECT_LE(turnover_of(chosen), 0.35 + 3e-6);
+  EXPECT_NEAR(figures.at("turnover")[0], turnover_of(chosen), 3e-6);
+  EXPECT_NEAR(figures.at("volatility")[0], std::sqrt(chosen.dot(covariance * chosen)), 3e-6);
+  // Every choice in steps of 2.5%: at most 40%, none below 5%, at most four held.
+  int tried = 0;
+  Eigen::Matrix<double, 6, 1> w;
+  const std::function<void(int, int, int)> fill = [&](int asset, int rest, int positions) {
+    if (asset == 5) {
+      if (rest > 16 || rest == 1 || (rest > 0 && positions == 4)) return;
+      w[5] = rest / 40.0;
+      if (turnover_of(w) > 0.35 + 1e-9) return;
+      ++tried;
+      ASSERT_GE(std::sqrt(w.dot(covariance * w)), figures.at("volatility")[0] - 3e-6);
+      return;
+    }
+    for (int steps = 0; steps <= std::min(16, rest); ++steps) {
+      if (steps == 1 || (steps > 0 && positions == 4)) continue;
+      w[asset] = steps / 40.0;
+      fill(asset + 1, rest - steps, positions + (steps > 0 ? 1 : 0));
+    }
+  };
+  fill(0, 40, 0);
+  EXPECT_GT(tried, 1000);
+}
+
 TEST(ExampleRehearsal, HoldingOnAgreesWithPriceRelatives) {
   const auto said = run(std::string(INCHTIDE_BIN) + "/example-rehearsal " + prices_folder);
   ASSERT_EQ(said.code, 0) << said.err;
@@ -114,7 +164,7 @@ TEST(ExampleRehearsal, HoldingOnAgreesWithPriceRelatives) {
 }
 
 TEST(Examples, FailWithAMessageWithoutTheirData) {
-  for (const char* name : {"/example-frontier", "/example-rehearsal"}) {
+  for (const char* name : {"/example-frontier", "/example-positions", "/example-rehearsal"}) {
     const auto said = run(INCHTIDE_BIN + std::string(name) + " /nowhere");
     EXPECT_EQ(said.code, 1);
     EXPECT_THAT(said.err, testing::HasSubstr("there is no such file"));
