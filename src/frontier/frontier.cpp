@@ -8,6 +8,7 @@
 #include <limits>
 #include <numeric>
 
+#include "frontier/conflict.hpp"
 #include "frontier/path.hpp"
 #include "frontier/portfolio.hpp"
 #include "frontier/vertex.hpp"
@@ -139,16 +140,8 @@ void check_ceiling(std::optional<LimitFigure> Bounds::*ceiling, const char* what
     return some.*ceiling && least(some) > (some.*ceiling)->value * (1 + ceiling_slack);
   };
   if (!conflicts(bounds)) return;
-  auto conflict = limits;
-  for (std::size_t k = 0; k < conflict.size();) {
-    auto without = conflict;
-    without.erase(without.begin() + std::ptrdiff_t(k));
-    if (conflicts(bounds_of(without, assets, facts))) {
-      conflict = std::move(without);
-    } else {
-      ++k;
-    }
-  }
+  const auto conflict =
+      minimal_conflict(limits, [&](const Limits& fewer) { return conflicts(bounds_of(fewer, assets, facts)); });
   std::vector<std::string> names;
   for (const auto& limit : conflict) names.push_back(limit.name);
   throw InfeasibleLimits(

@@ -60,7 +60,10 @@ class Search {
     // No weight can be larger than what the others leave.
     const double lowest = bounds_.lower.sum();
     for (int i = 0; i < n_; ++i) {
-      bounds_.upper[i] = std::min(bounds_.upper[i], bounds_.budget - lowest + bounds_.lower[i]);
+      const double most = bounds_.budget - lowest + bounds_.lower[i];
+      if (most >= bounds_.upper[i]) continue;
+      bounds_.upper[i] = most;
+      bounds_.upper_limit[std::size_t(i)] = -1;
     }
     split_ = split_of(estimate.covariance, Eigen::VectorXd::Ones(n_));
     noise_ = no_variance * estimate.covariance.variances().maxCoeff();
@@ -99,9 +102,15 @@ class Search {
       floor_ = std::min(floor_, queue_.top().bound);
       queue_.pop();
     }
-    if (best_support_.empty() && std::isinf(best_)) {
-      if (!stopped) throw InfeasibleLimits(none_fits(), {});
-      throw UncertifiedAnswer("The search for positions was stopped before it found any portfolio: give it more time");
+    if (best_support_.empty()) {
+      if (stopped) {
+        throw UncertifiedAnswer(
+            "The search for positions was stopped before it found any portfolio: give it more time");
+      }
+      // Only branches that were all seen to have no portfolio prove that there is none.
+      if (!lost_ && std::isinf(floor_)) throw InfeasibleLimits(none_fits(), {});
+      throw UncertifiedAnswer(
+          "The search for positions found no portfolio, and rounding keeps it from proving that there is none");
     }
     HoldingsAnswer answer;
     answer.chosen = chosen_bounds(best_support_);
@@ -147,7 +156,7 @@ class Search {
   }
 
   /// The relaxed problem at this price of a position; the bound is for all choices within the branch.
-  Relaxed relax(const Branch& branch, double price) const {
+  Relaxed relax(const Branch& branch, double price) {
     auto bounds = bounds_;
     for (int i = 0; i < n_; ++i) {
       switch (branch.states[std::size_t(i)]) {
@@ -188,6 +197,7 @@ class Search {
       solver.follow(q);
       return judged(branch, solver.weights().head(n_), price);
     } catch (const UncertifiedAnswer&) {  // nothing is known of this branch but its parent's bound
+      lost_ = true;
       return {true, -infinity, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
     }
   }
@@ -399,6 +409,7 @@ class Search {
     } catch (const InfeasibleLimits&) {
       return infinity;
     } catch (const UncertifiedAnswer&) {
+      lost_ = true;
       return infinity;
     }
   }
@@ -536,6 +547,7 @@ class Search {
   std::set<std::vector<int>> tried_;
   std::priority_queue<Branch, std::vector<Branch>, ByBound> queue_;
   std::size_t branches_ = 0;
+  bool lost_ = false;  // rounding has kept some answer from the search
 };
 
 }  // namespace

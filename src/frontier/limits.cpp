@@ -10,6 +10,7 @@
 #include <limits>
 #include <numeric>
 
+#include "frontier/conflict.hpp"
 #include "frontier/pieces.hpp"
 #include "frontier/vertex.hpp"
 #include "inchtide/base/errors.hpp"
@@ -547,20 +548,6 @@ bool can_hold(const Bounds& bounds) {
   return bounds.rows.empty() || best_vertex(vertex_problem(bounds), {}, {}).feasible;
 }
 
-/// Drops limits one by one while the rest still conflict: what is left is a set of which none can be dropped.
-Limits minimal_conflict(Limits conflict, const std::vector<std::string>& assets, const LimitFacts& facts) {
-  for (std::size_t k = 0; k < conflict.size();) {
-    Limits without = conflict;
-    without.erase(without.begin() + std::ptrdiff_t(k));
-    if (can_hold(merge(without, assets, facts))) {
-      ++k;
-    } else {
-      conflict = std::move(without);
-    }
-  }
-  return conflict;
-}
-
 std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::string>& assets) {
   for (std::size_t i = 0; i < assets.size(); ++i) {
     const auto at = Eigen::Index(i);
@@ -589,7 +576,8 @@ std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::str
 
 [[noreturn]] void throw_conflict(const Limits& limits, const std::vector<std::string>& assets,
                                  const LimitFacts& facts) {
-  const auto conflict = minimal_conflict(limits, assets, facts);
+  const auto conflict =
+      minimal_conflict(limits, [&](const Limits& some) { return !can_hold(merge(some, assets, facts)); });
   std::vector<std::string> names, texts;
   for (const auto& limit : conflict) {
     names.push_back(limit.name);

@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "inchtide/report/views.hpp"
+
 namespace inchtide::report {
 namespace {
 
@@ -107,13 +109,7 @@ void add_lower_half(Json& result, Chart& chart, const Estimate& estimate, const 
     line.x.push_back(corners[k].volatility);
     line.y.push_back(corners[k].expected_return);
     if (k + 1 == corners.size()) break;
-    constexpr int pieces = 12;  // volatility bends between corners
-    const Eigen::VectorXd change = corners[k + 1].weights - corners[k].weights;
-    for (int part = 1; part < pieces; ++part) {
-      const Eigen::VectorXd weights = corners[k].weights + (double(part) / pieces) * change;
-      line.x.push_back(std::sqrt(estimate.covariance.portfolio_variance(weights)));
-      line.y.push_back(estimate.expected_return.dot(weights));
-    }
+    add_between(line, estimate, corners[k].weights, corners[k + 1].weights);
   }
   result["lower_half"] = std::move(list);
   chart.series.push_back(std::move(line));

@@ -422,6 +422,15 @@ Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency
   return table;
 }
 
+void add_between(Series& line, const Estimate& estimate, const Eigen::VectorXd& from, const Eigen::VectorXd& to) {
+  constexpr int pieces = 12;
+  for (int part = 1; part < pieces; ++part) {
+    const Eigen::VectorXd weights = from + (double(part) / pieces) * (to - from);
+    line.x.push_back(std::sqrt(estimate.covariance.portfolio_variance(weights)));
+    line.y.push_back(estimate.expected_return.dot(weights));
+  }
+}
+
 Chart frontier_chart(const Frontier& frontier, double risk_free) {
   const auto& estimate = frontier.estimate();
   Chart chart;
@@ -458,13 +467,7 @@ Chart frontier_chart(const Frontier& frontier, double risk_free) {
     line.x.push_back(all[k].volatility);
     line.y.push_back(all[k].expected_return);
     if (k + 1 == all.size()) break;
-    constexpr int pieces = 12;  // volatility bends between corners
-    const Eigen::VectorXd from = frontier.weights(k), to = frontier.weights(k + 1);
-    for (int part = 1; part < pieces; ++part) {
-      const Eigen::VectorXd weights = from + (double(part) / pieces) * (to - from);
-      line.x.push_back(std::sqrt(estimate.covariance.portfolio_variance(weights)));
-      line.y.push_back(estimate.expected_return.dot(weights));
-    }
+    add_between(line, estimate, frontier.weights(k), frontier.weights(k + 1));
   }
 
   const auto least = frontier.minimum_variance();

@@ -324,20 +324,24 @@ Allocation most_diversified(const Frontier& frontier, const Limits& limits, cons
   const auto best = ratios.maximum_sharpe(0);
   auto allocation = describe(frontier.estimate(), best.portfolio.weights, risk_free, facts);
   allocation.certificate = best.portfolio.certificate;
-  allocation.binding = binding_limits(frontier.bounds(), limits, aim, solution_of(ratios, best.portfolio), 0);
+  auto solution = solution_of(ratios, best.portfolio);
+  solution.at_ceiling = best.at_top && ratios.at_ceiling();
+  allocation.binding = binding_limits(frontier.bounds(), limits, aim, solution, 0);
   allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
   return allocation;
+}
+
+const BenchmarkRisk& benchmark_of(const LimitFacts& facts, const Aim& aim) {
+  if (facts.benchmark) return *facts.benchmark;
+  throw InputError(aim.text(), "the benchmark's returns are not known",
+                   "Give --benchmark CODE with prices (an estimate file does not hold them)");
 }
 
 /// The least tracking error. Its prices are in its own variance / 2.
 Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
                                 const LimitFacts& facts) {
-  if (!facts.benchmark) {
-    throw InputError(aim.text(), "the benchmark's returns are not known",
-                     "Give --benchmark CODE with prices (an estimate file does not hold them)");
-  }
   const auto& bounds = frontier.bounds();
-  const auto least = least_tracking_error(frontier.estimate(), bounds, *facts.benchmark);
+  const auto least = least_tracking_error(frontier.estimate(), bounds, benchmark_of(facts, aim));
   auto allocation = describe(frontier.estimate(), least.portfolio.weights, risk_free, facts);
   allocation.certificate = least.portfolio.certificate;
   auto solution = solution_of(least, bounds);
@@ -438,7 +442,7 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
       return nearest_to_benchmark(frontier, limits, aim, risk_free, facts);
     }
     if (bounds.holdings || bounds.held) return of_few(frontier, limits, aim, risk_free, facts, options);
-    const auto solution = bounds.tracking_error ? tracked(frontier, aim, risk_free, facts.benchmark.value())
+    const auto solution = bounds.tracking_error ? tracked(frontier, aim, risk_free, benchmark_of(facts, aim))
                                                 : on_frontier(frontier, aim, risk_free, notes);
     return optimal(frontier.estimate(), bounds, limits, aim, solution, risk_free, facts);
   }();

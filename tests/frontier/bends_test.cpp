@@ -9,6 +9,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/frontier/frontier.hpp"
 #include "inchtide/weights/allocation.hpp"
+#include "support/certified.hpp"
 #include "support/enumeration.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
@@ -185,15 +186,7 @@ TEST(BentLimits, EveryCornerAndSegmentOfRandomProblemsIsCertified) {
   for (int round = 0; round < 300; ++round) {
     const auto problem = random_bent(random, 1 + int(random() % 40), 1 + int(random() % 4));
     try {
-      const auto frontier = trace_frontier(problem.estimate, problem.bounds);
-      const auto& all = frontier.corners();
-      for (std::size_t k = 0; k < all.size(); ++k, ++corners) {
-        EXPECT_TRUE(frontier.corner(k).certificate.holds()) << round;
-        if (k == 0) continue;
-        EXPECT_LT(all[k].expected_return, all[k - 1].expected_return);
-        EXPECT_LE(all[k].volatility, all[k - 1].volatility * (1 + 1e-12));
-        EXPECT_TRUE(frontier.at_return((all[k].expected_return + all[k - 1].expected_return) / 2).certificate.holds());
-      }
+      corners += test::expect_certified(trace_frontier(problem.estimate, problem.bounds), round);
     } catch (const InfeasibleLimits&) {
     }
   }
@@ -219,27 +212,31 @@ TEST(BentLimits, ACertificateSeesAWrongSideOfABend) {
 }
 
 TEST(BentLimits, PricesAreWhatLooseningBrings) {
-  const auto estimate = four_assets();
-  const auto facts = holding(Eigen::Vector4d(0.1, 0.1, 0.1, 0.7));
+  auto estimate = four_assets();
+  estimate.expected_return[3] = -0.05;  // worth selling short
+  const auto facts = holding(Eigen::Vector4d(0.1, 0.1, 0.7, 0.1));
   const auto sharpe_with = [&](double gross, double turnover) {
     const auto limits = limits_of(
         {fmt::format("gross <= {}%", 100 * gross), fmt::format("turnover <= {}%", 100 * turnover), "each <= 55%"});
     return choose(trace_frontier(estimate, limits, facts), limits, Aim::parse("maximum-sharpe", ""), 0.01, facts);
   };
-  const auto at = sharpe_with(1.2, 0.5);
+  const auto at = sharpe_with(1.2, 0.4);
   constexpr double step = 1e-4;
   const auto slope = [&](double gross, double turnover) {
-    return (sharpe_with(1.2 + gross, 0.5 + turnover).sharpe - sharpe_with(1.2 - gross, 0.5 - turnover).sharpe) /
+    return (sharpe_with(1.2 + gross, 0.4 + turnover).sharpe - sharpe_with(1.2 - gross, 0.4 - turnover).sharpe) /
            (2 * step);
   };
+  int checked = 0;
   for (const auto& binding : at.binding) {
     if (binding.limit.starts_with("gross")) {
       EXPECT_NEAR(*binding.price_per_point, 0.01 * slope(step, 0), 1e-7);
+      ++checked;
     } else if (binding.limit.starts_with("turnover")) {
       EXPECT_NEAR(*binding.price_per_point, 0.01 * slope(0, step), 1e-7);
+      ++checked;
     }
   }
-  EXPECT_GE(at.binding.size(), 2u);
+  EXPECT_EQ(checked, 2) << "both bind";
 }
 
 TEST(BentLimits, NoRoomToTradeKeepsWhatIsHeld) {

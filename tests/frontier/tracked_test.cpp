@@ -201,6 +201,13 @@ TEST(TrackingErrorLimit, ThatCannotHoldIsNamedWithItsFigure) {
                 choose(frontier, Limits{}, Aim::parse("minimum-tracking-error", ""), 0);
               }),
               HasSubstr("Give --benchmark CODE"));
+  // Traced with the benchmark, chosen without.
+  LimitFacts both;
+  both.benchmark = tracked.benchmark;
+  const Limits ceiling{Limit::parse("tracking-error <= 5%")};
+  const auto frontier = trace_frontier(tracked.problem.estimate, ceiling, both);
+  EXPECT_THAT(message_of([&] { choose(frontier, ceiling, Aim::parse("minimum-variance", ""), 0); }),
+              HasSubstr("the benchmark's returns are not known"));
 }
 
 }  // namespace

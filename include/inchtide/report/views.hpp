@@ -48,6 +48,9 @@ Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency
 /// maximum-Sharpe portfolio.
 Chart frontier_chart(const Frontier& frontier, double risk_free);
 
+/// Adds the portfolios between two corners to a line over volatility, which bends there: neither end.
+void add_between(Series& line, const Estimate& estimate, const Eigen::VectorXd& from, const Eigen::VectorXd& to);
+
 /// The weights of every corner stacked over its expected return: exact in between, as both are straight lines there.
 Chart transition_chart(const Frontier& frontier);
 
