@@ -14,8 +14,10 @@ void dsyrk_(const char* uplo, const char* trans, const int* n, const int* k, con
             const int* lda, const double* beta, double* c, const int* ldc);
 void dsyr2k_(const char* uplo, const char* trans, const int* n, const int* k, const double* alpha, const double* a,
              const int* lda, const double* b, const int* ldb, const double* beta, double* c, const int* ldc);
-void dger_(const int* m, const int* n, const double* alpha, const double* x, const int* incx, const double* y,
-           const int* incy, double* a, const int* lda);
+void dsymv_(const char* uplo, const int* n, const double* alpha, const double* a, const int* lda, const double* x,
+            const int* incx, const double* beta, double* y, const int* incy);
+void dsyr_(const char* uplo, const int* n, const double* alpha, const double* x, const int* incx, double* a,
+           const int* lda);
 void dgemm_(const char* transa, const char* transb, const int* m, const int* n, const int* k, const double* alpha,
             const double* a, const int* lda, const double* b, const int* ldb, const double* beta, double* c,
             const int* ldc);
@@ -51,10 +53,25 @@ inline void multiply_transposed(int rows, int columns, double alpha, const doubl
   if (columns > 0) dgemv_("T", &rows, &columns, &alpha, a, &stride, x, &one, &beta, y, &one);
 }
 
-/// A += alpha x x', `size` x `size` with leading dimension `stride`.
+/// y = A x, with A the symmetric `size` x `size` matrix whose lower half is at `a` with leading dimension `stride`.
+inline void multiply_symmetric(int size, const double* a, int stride, const double* x, double* y) {
+  const int one = 1;
+  const double alpha = 1, beta = 0;
+  dsymv_("L", &size, &alpha, a, &stride, x, &one, &beta, y, &one);
+}
+
+/// A column of the leading `size` x `size` symmetric matrix of which `a` keeps the lower half.
+inline Eigen::VectorXd symmetric_column(const Eigen::MatrixXd& a, Eigen::Index size, Eigen::Index column) {
+  Eigen::VectorXd whole(size);
+  whole.head(column) = a.row(column).head(column);
+  whole.tail(size - column) = a.col(column).segment(column, size - column);
+  return whole;
+}
+
+/// A += alpha x x', the lower half of A only, `size` x `size` with leading dimension `stride`.
 inline void add_outer(int size, double alpha, const double* x, double* a, int stride) {
   const int one = 1;
-  dger_(&size, &size, &alpha, x, &one, x, &one, a, &stride);
+  dsyr_("L", &size, &alpha, x, &one, a, &stride);
 }
 
 /// Replaces the lower half of a symmetric matrix by its Cholesky factor. False when it has none.

@@ -17,7 +17,7 @@ Eigen::VectorXd own_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c) {
   Eigen::MatrixXd lower = s;
   if (!blas::factorise(lower)) return d;
   Eigen::MatrixXd inverse = s.partialPivLu().inverse();
-  inverse = (inverse + inverse.transpose()).eval() / 2;
+  inverse = (inverse + inverse.transpose()).eval() / 2;  // the lower half is kept up
   if (!(inverse.diagonal().minCoeff() > 0)) return d;
   const double scale = (c.array() / inverse.diagonal().array()).mean();
   const int sweeps = n <= 200 ? 30 : 8;
@@ -29,7 +29,7 @@ Eigen::VectorXd own_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c) {
       const double step = std::max(-d[i], std::min(1 / own - barrier / c[i], 0.999 / own));
       if (std::abs(step) <= 1e-12 * s(i, i)) continue;
       d[i] += step;
-      const Eigen::VectorXd column = inverse.col(i);
+      const Eigen::VectorXd column = blas::symmetric_column(inverse, n, i);
       blas::add_outer(int(n), step / (1 - step * own), column.data(), inverse.data(), int(n));
     }
   }

@@ -4,6 +4,7 @@
 
 #include <Eigen/LU>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <utility>
@@ -23,6 +24,8 @@ constexpr double sum_noise = 1e-14;
 constexpr double tie = 1e-12;
 /// A curvature below this part of its terms is flat.
 constexpr double flat = 1e-11;
+/// Whatever the terms, they are no smaller than this part of the largest variance.
+constexpr double least_scale = 1e-4;
 /// A curvature below this part of its terms is looked at again with the inverse built anew.
 constexpr double suspect = 1e-6;
 /// Weights that move by less than this haven't moved.
@@ -30,6 +33,13 @@ constexpr double no_move = 1e-13;
 /// Below this part of max(S_ii) / max|q|, lambda q is lost in the rounding of Sw: no price is followed there.
 constexpr double negligible = 1e-13;
 constexpr int events_between_refreshes = 64;
+constexpr int refreshes_between_products = 16;
+/// Prices of free weights beyond this part of the largest term that they are the sum of are cleared at once.
+constexpr double drift = 1e-11;
+/// Unless that moves a weight by more: a system next to singular knows no better.
+constexpr double small_move = 1e-10;
+/// A price counts as it stands at a lower bound, the other way round at an upper one, and not at all for a free weight.
+constexpr std::array<double, 3> price_side{1, -1, 0};
 
 }  // namespace
 
@@ -37,6 +47,7 @@ PathSolver::PathSolver(PathProblem problem)
     : covariance_(std::move(problem.covariance)),
       pieces_(std::move(problem.weights)),
       risky_(int(covariance_.size())),
+      largest_variance_(covariance_.variances().maxCoeff()),
       keep_prices_(problem.keep_prices),
       stop_at_(problem.stop_at),
       ends_at_free_budget_(problem.ends_at_free_budget) {
@@ -46,8 +57,7 @@ PathSolver::PathSolver(PathProblem problem)
   locked_.assign(std::size_t(n), 0);
   place_.assign(std::size_t(n), -1);
   y_ = Eigen::VectorXd::Zero(pieces_.rows.rows());
-  z_ = dg_ = dz_ = step_to_ = Eigen::VectorXd::Zero(n);
-  over_bend_.assign(std::size_t(n), 0);
+  z_ = dg_ = dz_ = priced_ = Eigen::VectorXd::Zero(n);
 }
 
 Eigen::VectorXd PathSolver::risk_of(const Eigen::VectorXd& weights) const {
@@ -240,7 +250,7 @@ Path PathSolver::follow_from_infinity() {
     free_budget_ = free >= lambda_;
     lambda_ = std::max(lambda_, free);
   }
-  no_lambda_ = negligible * covariance_.variances().maxCoeff() /
+  no_lambda_ = negligible * largest_variance_ /
                std::max(pieces_.linear.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min());
   refresh();
 
@@ -249,8 +259,8 @@ Path PathSolver::follow_from_infinity() {
   path.price_slope = y_slope_;
   record_corner(path);
   path.corners.back().lambda_high = infinity;
-  int since_refresh = 0, stalled = 0;
-  at_end_ = false;
+  int since_refresh = 0, since_product = 0, stalled = 0;
+  at_end_ = direction_follows_ = false;
   last_free_.clear();
   bool may_merge = false;  // nothing but the free set has changed since the last corner
   const bool straight_return = row_count() > 1 && std::ranges::all_of(pieces_.bends(), [&](const Bend& bend) {
@@ -286,11 +296,19 @@ Path PathSolver::follow_from_infinity() {
     stalled = moved ? 0 : stalled + 1;
     if (stalled > most_stalled) give_up("it keeps changing the free set without moving");
     if (++since_refresh == events_between_refreshes) {
+      if (++since_product == refreshes_between_products) {
+        g_ = risk_of(w_);
+        since_product = 0;
+      }
       refresh();
       since_refresh = 0;
+    } else if (has_drifted()) {
+      refresh(small_move);
     }
   }
   if (!free_budget_) lambda_ = stop_at_;
+  g_ = risk_of(w_);
+  refresh(small_move);
   record_lower_end(path);
   settle_on_bounds();
   record_changes(path, free_);
@@ -309,10 +327,10 @@ bool PathSolver::find_direction() {
     Eigen::VectorXd right = Eigen::VectorXd::Zero(system_size());
     for (int f = p; f < system_size(); ++f) right[f] = q[free_[std::size_t(f - p)]];
     direction_ = solve(right);
-    if (int(free_.size()) == p) direction_.tail(p).setZero();  // a vertex: the rows alone fix the free weights
     return residual_of_direction();
   };
-  double residual = solve_direction();
+  const bool follows = std::exchange(direction_follows_, false);
+  double residual = follows ? residual_of_direction() : solve_direction();
   for (int attempt = 0; residual > 1e-12 && attempt < 3; ++attempt) {
     if (attempt == 1 && residual > 1e-10) {
       rebuild_system();
@@ -341,16 +359,18 @@ bool PathSolver::find_direction() {
 double PathSolver::residual_of_direction() {
   const auto& q = pieces_.linear;
   const int p = row_count();
+  if (int(free_.size()) == p) direction_.tail(p).setZero();  // a vertex: the rows alone fix the free weights
   multiply_panel(direction_.data() + p, dg_.data());
   dz_ = dg_ - q;
-  double scale = std::max(dg_.cwiseAbs().maxCoeff(), q.cwiseAbs().maxCoeff());
+  largest_q_ = q.cwiseAbs().maxCoeff();
+  double scale = std::max(dg_.cwiseAbs().maxCoeff(), largest_q_);
   if (p == 1) {
     dz_ += pieces_.rows.row(0).transpose() * direction_[0];
     scale = std::max(scale, std::abs(direction_[0]));
   } else {
-    const Eigen::VectorXd priced = pieces_.rows.transpose() * direction_.head(p);
-    dz_ += priced;
-    scale = std::max(scale, priced.cwiseAbs().maxCoeff());
+    blas::multiply(count(), p, 1, pieces_.rows.data(), count(), direction_.data(), 0, priced_.data());
+    dz_ += priced_;
+    scale = std::max(scale, priced_.cwiseAbs().maxCoeff());
   }
   dz_scale_ = std::max(scale, std::numeric_limits<double>::min());
   double worst = 0;
@@ -359,56 +379,64 @@ double PathSolver::residual_of_direction() {
 }
 
 PathSolver::Event PathSolver::next_event() {
-  const auto& q = pieces_.linear;
   const int p = row_count();
-  step_to_.setConstant(infinity);
-  // dw_F is the free block of the inverse (semidefinite, so no entry exceeds its largest diagonal one) times q_F.
-  double largest_inverse = 0, largest_q = 0;
+  // Those that come within a tie of the earliest so far; few are ever looked at closely.
+  soon_.clear();
+  double earliest = infinity, soon_enough = infinity;
+  const auto consider = [&](int asset, double step, bool over_bend) {
+    if (step > soon_enough) return;
+    soon_.push_back({asset, step, over_bend});
+    earliest = std::min(earliest, step);
+    soon_enough = earliest + tie * lambda_;
+  };
+  // dw_F is the free block of the inverse (semidefinite, so no entry exceeds its largest diagonal one) times q_F. Where
+  // rows fix the free weights the block is 0, up to the rounding of 1 / variance.
+  double largest_inverse = 0, largest_variance = 0;
   for (int f = 0; f < int(free_.size()); ++f) {
+    const int i = free_[std::size_t(f)];
     largest_inverse = std::max(largest_inverse, inverse_(p + f, p + f));
-    largest_q = std::max(largest_q, std::abs(q[free_[std::size_t(f)]]));
+    largest_variance = std::max(largest_variance, variance(i));
   }
+  if (largest_variance > 0) largest_inverse = std::max(largest_inverse, 1 / largest_variance);
   for (int f = 0; f < int(free_.size()); ++f) {
     const int i = free_[std::size_t(f)];
     const double slope = direction_[p + f];  // w falls with lambda where it is positive
-    if (std::abs(slope) <= slope_noise * largest_inverse * largest_q) continue;
+    if (std::abs(slope) <= slope_noise * largest_inverse * largest_q_) continue;
     const double bound = slope > 0 ? pieces_.lower[i] : pieces_.upper[i];
-    step_to_[i] = std::max(0.0, (w_[i] - bound) / slope);
+    consider(i, std::max(0.0, (w_[i] - bound) / slope), false);
   }
-  const double terms = covariance_.variances().maxCoeff() * direction_.tail(int(free_.size())).cwiseAbs().sum();
+  const double terms = largest_variance_ * direction_.tail(int(free_.size())).cwiseAbs().sum();
   const double least_slope = sum_noise * (terms + dz_scale_);
+  const double room = lambda_ - no_lambda_;
   for (int j = 0; j < count(); ++j) {
     const auto i = std::size_t(j);
-    if (at_[i] == At::free || locked_[i]) continue;
-    if (at_[i] == At::lower ? dz_[j] <= least_slope : dz_[j] >= -least_slope) continue;
-    const double step = std::max(0.0, z_[j] / dz_[j]);
-    if (step < lambda_ - no_lambda_) step_to_[j] = step;
+    const double side = price_side[std::size_t(at_[i])];
+    const double slope = side * dz_[j], price = side * z_[j];
+    // One branch, nearly always the same way; the division is for the few that may come first.
+    if (!(int(slope > least_slope) & int(price <= std::min(soon_enough, room) * slope))) continue;
+    const double step = std::max(0.0, price / slope);
+    if (step < room && !locked_[i]) consider(j, step, false);
   }
   for (int j : pieces_.bent()) {  // upward over the bend that they stand at
     const auto* bend = locked_[std::size_t(j)] ? nullptr : bend_to_pass(j);
-    over_bend_[std::size_t(j)] = 0;
     if (!bend) continue;
     const double slope = dz_[j] - pieces_.linear_change(*bend) + bend->rows.dot(direction_.head(p));
     if (slope <= least_slope) continue;
     const double step = std::max(0.0, price_over(*bend) / slope);
-    if (step < lambda_ - no_lambda_ && step < step_to_[j]) {
-      step_to_[j] = step;
-      over_bend_[std::size_t(j)] = 1;
-    }
+    if (step < room) consider(j, step, true);
   }
-  const double earliest = step_to_.minCoeff();
   if (ends_at_free_budget_ && y_[0] + std::min(earliest, lambda_) * direction_[0] > 0) {
     free_budget_ = true;
     return {Happens::ends, -1, std::max(0.0, -y_[0] / direction_[0])};
   }
   if (!(earliest < lambda_ - stop_at_)) return {Happens::ends, -1, lambda_ - stop_at_};
-  Event event;
-  for (event.asset = 0; step_to_[event.asset] > earliest + tie * lambda_; ++event.asset) {
+  const Soon* first = nullptr;
+  for (const auto& next : soon_) {
+    if (next.step > soon_enough) continue;
+    if (!first || next.asset < first->asset || (next.asset == first->asset && next.step < first->step)) first = &next;
   }
-  event.step = std::min(step_to_[event.asset], lambda_ - stop_at_);
-  event.happens = at_[std::size_t(event.asset)] == At::free ? Happens::leaves : Happens::enters;
-  event.over_bend = event.happens == Happens::enters && bend_to_pass(event.asset) != nullptr &&
-                    over_bend_[std::size_t(event.asset)] != 0;
+  Event event{Happens::enters, first->asset, std::min(first->step, lambda_ - stop_at_), first->over_bend};
+  if (at_[std::size_t(first->asset)] == At::free) event.happens = Happens::leaves;
   return event;
 }
 
@@ -437,8 +465,13 @@ void PathSolver::settle_on_bounds() {
 }
 
 void PathSolver::leave(int asset) {
-  const double slope = direction_[row_count() + place_[std::size_t(asset)]];
+  const int gone = row_count() + place_[std::size_t(asset)], last = system_size() - 1;
+  const double slope = direction_[gone];
   z_[asset] = 0;
+  direction_ -= slope / inverse_(gone, gone) * blas::symmetric_column(inverse_, last + 1, gone);
+  direction_[gone] = direction_[last];
+  direction_.conservativeResize(last);
+  direction_follows_ = true;
   remove_from_system(place_[std::size_t(asset)]);
   stand_at_end(asset, slope > 0);
 }
@@ -476,6 +509,12 @@ bool PathSolver::enter(int asset, bool over_bend) {
   }
   if (border.curvature > flat * border.scale) {
     z_[asset] = 0;
+    const int k = system_size();
+    const double own = -(over_bend ? dz_over_bend : dz_[asset]) / border.curvature;
+    direction_ -= own * border.solved;
+    direction_.conservativeResize(k + 1);
+    direction_[k] = own;
+    direction_follows_ = true;
     add_to_system(asset, border.solved, border.curvature);
     return true;
   }
@@ -504,6 +543,7 @@ PathSolver::Border PathSolver::border_by(int asset) const {
   Border border{solve(column), 0, 0};
   border.curvature = own - column.dot(border.solved);
   border.scale = own + column.cwiseProduct(border.solved).cwiseAbs().sum();
+  border.scale = std::max(border.scale, least_scale * largest_variance_);  // the covariance itself is rounded
   if (own == 0) {  // a riskless weight, such as a row's, has no size of its own: the other rows' tell what is flat
     const double largest = inverse_.diagonal().head(row_count()).cwiseAbs().maxCoeff();
     border.scale = std::max(border.scale, largest * column.head(row_count()).cwiseAbs2().maxCoeff());
@@ -550,12 +590,12 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
   return room > no_move;
 }
 
-/// Clears what rounding has gathered: Sw afresh, the free weights corrected so that they solve their system, prices
-/// afresh.
-void PathSolver::refresh() {
+/// Clears what rounding has gathered: the free weights corrected so that they solve their system, prices afresh. Sw is
+/// moved with the weights and needs no product: each change of it is rounded by no more than one part in 1e16 of the
+/// change.
+void PathSolver::refresh(double most_move) {
   const auto& q = pieces_.linear;
   const int p = row_count();
-  g_ = risk_of(w_);
   Eigen::VectorXd right(system_size());
   right.head(p) = row_sums_ - pieces_.offset - pieces_.rows * w_;
   for (int f = 0; f < int(free_.size()); ++f) {
@@ -563,10 +603,33 @@ void PathSolver::refresh() {
     right[p + f] = -(g_[j] - lambda_ * q[j]);
   }
   const Eigen::VectorXd solved = solve(right);
+  if (!std::isinf(most_move)) {
+    Eigen::VectorXd off = right.head(p);
+    for (int f = 0; f < int(free_.size()); ++f) {
+      const int i = free_[std::size_t(f)];
+      const double moved = w_[i] + solved[p + f];
+      const bool within = moved > pieces_.lower[i] - no_move && moved < pieces_.upper[i] + no_move;
+      if (!(std::abs(solved[p + f]) <= most_move) || !within) return;
+      off -= solved[p + f] * pieces_.rows.col(i);
+    }
+    if (off.cwiseAbs().maxCoeff() > std::max(no_move, right.head(p).cwiseAbs().maxCoeff())) return;
+  }
   for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += solved[p + f];
   y_ = -solved.head(p);
-  g_ = risk_of(w_);
+  multiply_panel(solved.data() + p, dg_.data());
+  g_ += dg_;
   z_ = g_ - lambda_ * q - pieces_.rows.transpose() * y_;
+}
+
+/// The prices of free weights are 0; true when rounding has moved one visibly.
+bool PathSolver::has_drifted() const {
+  const auto& q = pieces_.linear;
+  double worst = 0, scale = 0;
+  for (int j : free_) {
+    worst = std::max(worst, std::abs(g_[j] - lambda_ * q[j] - pieces_.rows.col(j).dot(y_)));
+    scale = std::max({scale, std::abs(g_[j]), std::abs(lambda_ * q[j])});
+  }
+  return worst > drift * scale;
 }
 
 void PathSolver::give_up(const std::string& why) const {
@@ -581,7 +644,7 @@ void PathSolver::give_up(const std::string& why) const {
 Eigen::VectorXd PathSolver::solve(const Eigen::VectorXd& right) const {
   const int k = system_size();
   Eigen::VectorXd solved(k);
-  blas::multiply(k, k, 1, inverse_.data(), int(inverse_.rows()), right.data(), 0, solved.data());
+  blas::multiply_symmetric(k, inverse_.data(), int(inverse_.rows()), right.data(), solved.data());
   return solved;
 }
 
@@ -602,6 +665,7 @@ void PathSolver::append_panel(int asset) {
 }
 
 void PathSolver::multiply_panel(const double* free_values, double* out) const {
+  if (free_.empty()) std::fill_n(out, count(), 0.0);
   blas::multiply(count(), int(free_.size()), 1, panel_.data(), count(), free_values, 0, out);
 }
 
@@ -612,8 +676,7 @@ void PathSolver::add_to_system(int asset, const Eigen::VectorXd& solved, double 
     inverse_.conservativeResize(room, room);
   }
   blas::add_outer(k, 1 / pivot, solved.data(), inverse_.data(), int(inverse_.rows()));
-  inverse_.col(k).head(k) = -solved / pivot;
-  inverse_.row(k).head(k) = inverse_.col(k).head(k).transpose();
+  inverse_.row(k).head(k) = -solved / pivot;
   inverse_(k, k) = 1 / pivot;
   append_panel(asset);
   place_[std::size_t(asset)] = int(free_.size());
@@ -623,12 +686,13 @@ void PathSolver::add_to_system(int asset, const Eigen::VectorXd& solved, double 
 
 void PathSolver::remove_from_system(int place) {
   const int p = row_count(), k = system_size(), gone = p + place, last = k - 1;
-  const Eigen::VectorXd column = inverse_.col(gone).head(k);
+  const Eigen::VectorXd column = blas::symmetric_column(inverse_, k, gone);
   blas::add_outer(k, -1 / column[gone], column.data(), inverse_.data(), int(inverse_.rows()));
   place_[std::size_t(free_[std::size_t(place)])] = -1;
   if (gone != last) {  // the last one takes the free place
-    inverse_.col(gone).head(k) = inverse_.col(last).head(k);
-    inverse_.row(gone).head(k) = inverse_.row(last).head(k);
+    inverse_.row(gone).head(gone) = inverse_.row(last).head(gone);
+    inverse_.col(gone).segment(gone + 1, last - gone - 1) = inverse_.row(last).segment(gone + 1, last - gone - 1);
+    inverse_(gone, gone) = inverse_(last, last);
     panel_.col(place) = panel_.col(int(free_.size()) - 1);
     free_[std::size_t(place)] = free_.back();
     place_[std::size_t(free_.back())] = place;

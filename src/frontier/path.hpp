@@ -26,6 +26,7 @@
 //     z' = z - lambda (change of q) - (change of A_j)'y >= 0
 
 #include <Eigen/Core>
+#include <limits>
 #include <vector>
 
 #include "frontier/pieces.hpp"
@@ -94,6 +95,12 @@ class PathSolver {
     bool over_bend = false;  // it enters upward, from the end of its piece
   };
 
+  struct Soon {
+    int asset;
+    double step;
+    bool over_bend;
+  };
+
   struct Border {
     Eigen::VectorXd solved;
     double curvature, scale;
@@ -127,7 +134,8 @@ class PathSolver {
   bool enter(int asset, bool over_bend);
   Border border_by(int asset) const;
   bool exchange_along_flat(int asset, const Eigen::VectorXd& along);
-  void refresh();
+  void refresh(double most_move = std::numeric_limits<double>::infinity());
+  bool has_drifted() const;
   [[noreturn]] void give_up(const std::string& why) const;
 
   void add_to_system(int asset, const Eigen::VectorXd& solved, double pivot);
@@ -146,6 +154,7 @@ class PathSolver {
   Covariance covariance_;
   Pieces pieces_;  // ranges, rows A and q where the weights stand
   int risky_;      // weights that the covariance knows
+  double largest_variance_;
   bool keep_prices_;
   double stop_at_;
   bool ends_at_free_budget_;
@@ -160,16 +169,17 @@ class PathSolver {
   Eigen::VectorXd y_slope_;  // of the rows' prices at infinity
   double no_lambda_ = 0;     // below it lambda counts as 0 for prices
   std::vector<At> at_;
-  std::vector<char> locked_;     // weights that stay where they are
-  std::vector<char> over_bend_;  // scratch: which of a weight's two events at a bend comes first
-  std::vector<int> free_;        // F, in the order of the system
-  std::vector<int> place_;       // position in free_, or -1
-  Eigen::MatrixXd panel_;        // columns S_:j of the free assets, in that order
-  Eigen::MatrixXd inverse_;      // of the system, rows of A first; the leading block is in use
-  Eigen::VectorXd direction_;    // [-dy ; dw_F] per unit of lambda, in the order of the system
-  Eigen::VectorXd dg_, dz_;      // S dw and dz per unit of lambda
-  Eigen::VectorXd step_to_;      // scratch: by how much lambda may fall until each asset's event
-  double dz_scale_ = 0;
+  std::vector<char> locked_;        // weights that stay where they are
+  std::vector<int> free_;           // F, in the order of the system
+  std::vector<int> place_;          // position in free_, or -1
+  Eigen::MatrixXd panel_;           // columns S_:j of the free assets, in that order
+  Eigen::MatrixXd inverse_;         // lower half of the system's, rows of A first; the leading block is in use
+  Eigen::VectorXd direction_;       // [-dy ; dw_F] per unit of lambda, in the order of the system
+  bool direction_follows_ = false;  // it has been changed with the free set
+  Eigen::VectorXd dg_, dz_;         // S dw and dz per unit of lambda
+  std::vector<Soon> soon_;          // scratch: the events that may come next
+  Eigen::VectorXd priced_;          // scratch: what the rows' prices add to dz
+  double dz_scale_ = 0, largest_q_ = 0;
   // Of the segment before: its free weights and direction, to see whether a corner is one.
   std::vector<int> last_free_;
   Eigen::VectorXd last_direction_;

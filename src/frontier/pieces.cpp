@@ -115,7 +115,7 @@ BentRows bent_rows(const Bounds& bounds) {
   const auto n = bounds.lower.size();
   const auto rows = all_rows(bounds);
   const auto p = Eigen::Index(rows.size());
-  BentRows bent{bounds.lower, bounds.upper, Eigen::MatrixXd(p, n), {}};
+  BentRows bent{bounds.lower, bounds.upper, RowMatrix(p, n), {}};
   for (Eigen::Index r = 0; r < p; ++r) bent.rows.row(r) = rows[std::size_t(r)].coefficients;
   const auto is_bent = [](const LimitRow& row) { return row.bend.size() > 0; };
   if (std::ranges::none_of(rows, is_bent)) return bent;

@@ -21,10 +21,14 @@ struct Bend {
   double curvature = 0;
 };
 
+// A row's entries are next to each other: products with all rows' prices, of which there are few, run along the
+// weights.
+using RowMatrix = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+
 // Slopes on the lowest piece of each weight, and its bends.
 struct BentRows {
   Eigen::VectorXd lower, upper;  // whole ranges; lower finite
-  Eigen::MatrixXd rows;          // p x n
+  RowMatrix rows;                // p x n
   std::vector<Bend> bends;       // by weight, then upward; all within the ranges
   // What the objective has beside 1/2 w'Sw on the lowest pieces: 1/2 curvature w^2 + pull w, weight by weight. Empty
   // where nothing has any.
@@ -37,7 +41,7 @@ class Pieces {
   explicit Pieces(BentRows whole);
 
   Eigen::VectorXd lower, upper;  // of the piece
-  Eigen::MatrixXd rows;          // slopes on the piece
+  RowMatrix rows;                // slopes on the piece
   Eigen::VectorXd linear;        // the same of the linear term
   Eigen::VectorXd offset;        // rows of w are rows * w + offset
   Eigen::VectorXd curvature;     // of the objective, beside the covariance's; empty where no piece has any

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 
+#include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
@@ -31,11 +32,17 @@ class Simplex {
       basic_.push_back(n_ + r);
     }
     inverse_ = -Eigen::MatrixXd::Identity(p_, p_);
+    blas::use_one_thread();
     find_basic_values();
   }
 
   Vertex solve(const Eigen::VectorXd& q, const std::vector<double>& bends) {
     Vertex vertex;
+    if (q.size() > 0) {
+      Eigen::VectorXd linear = Eigen::VectorXd::Zero(n_ + p_);
+      linear.head(n_) = q;
+      pieces_.set_linear(linear, bends);
+    }
     run(true);
     vertex.missing = missing();
     vertex.feasible = vertex.missing <= feasible_within * p_;
@@ -43,12 +50,7 @@ class Simplex {
       vertex.proof = prices(costs_of_missing());
       return vertex;
     }
-    if (q.size() > 0) {
-      Eigen::VectorXd linear = Eigen::VectorXd::Zero(n_ + p_);
-      linear.head(n_) = q;
-      pieces_.set_linear(linear, bends);
-      run(false);
-    }
+    if (q.size() > 0) run(false);
     vertex.values = x_;
     vertex.basic = basic_;
     for (int j = 0; j < n_ + p_; ++j) vertex.piece.push_back(pieces_.piece(j));
@@ -108,8 +110,8 @@ class Simplex {
       if (first_phase && missing() <= feasible_within * p_) return;
       const Eigen::VectorXd basic_costs = first_phase ? costs_of_missing() : Eigen::VectorXd(-pieces_.linear(basic_));
       const Eigen::VectorXd y = prices(basic_costs);
-      Eigen::VectorXd reduced = -(pieces_.rows.transpose() * y);
-      if (!first_phase) reduced -= pieces_.linear;
+      Eigen::VectorXd reduced = first_phase ? Eigen::VectorXd::Zero(n_ + p_) : Eigen::VectorXd(-pieces_.linear);
+      blas::multiply(n_ + p_, p_, -1, pieces_.rows.data(), n_ + p_, y.data(), 1, reduced.data());
       const double scale =
           std::max({first_phase ? 1.0 : pieces_.linear.cwiseAbs().maxCoeff(), y.cwiseAbs().maxCoeff(), 1e-300});
       const auto entering = choose(reduced, y, first_phase, 1e-13 * scale, stalled > patience);
@@ -133,21 +135,31 @@ class Simplex {
     int variable = -1;
     double slope = 0;        // of the cost, upward
     bool over_bend = false;  // up from the end of a piece
+    double gain = 0;         // of the linear term
   };
 
-  /// The variable whose move lowers the cost most per unit (or the first that lowers it at all); -1 when none does.
+  /// The variable whose move lowers the cost most per unit (or the first that lowers it at all); -1 when none does. In
+  /// the first phase many do so alike: what brings most then saves steps of the second.
   Entering choose(const Eigen::VectorXd& reduced, const Eigen::VectorXd& y, bool first_phase, double noise,
                   bool first) const {
     Entering best;
+    const bool bends = !pieces_.bent().empty();
     for (int j = 0; j < n_ + p_ && !(first && best.variable >= 0); ++j) {
+      const double least = first_phase ? (1 - 1e-9) * std::abs(best.slope) : std::abs(best.slope);
+      if (!bends && std::abs(reduced[j]) <= std::max(noise, least)) continue;  // most of them
       if (place_[std::size_t(j)] >= 0) continue;
       const auto consider = [&](double slope, bool over_bend) {
-        if (best.variable < 0 || std::abs(slope) > std::abs(best.slope)) best = {j, slope, over_bend};
+        const double gain = slope < 0 ? pieces_.linear[j] : -pieces_.linear[j];
+        bool better = best.variable < 0 || std::abs(slope) > std::abs(best.slope);
+        if (first_phase && best.variable >= 0 && std::abs(std::abs(slope) - std::abs(best.slope)) <= 1e-9) {
+          better = gain > best.gain;
+        }
+        if (better) best = {j, slope, over_bend, gain};
       };
       const bool room = pieces_.lower[j] < pieces_.upper[j];
       if (room && x_[j] <= pieces_.lower[j] && reduced[j] < -noise) consider(reduced[j], false);
       if (room && x_[j] >= pieces_.upper[j] && reduced[j] > noise) consider(reduced[j], false);
-      const auto* bend = x_[j] >= pieces_.upper[j] ? pieces_.above(j) : nullptr;
+      const auto* bend = bends && x_[j] >= pieces_.upper[j] ? pieces_.above(j) : nullptr;
       if (!bend) continue;
       const double beyond = reduced[j] - (first_phase ? 0 : pieces_.linear_change(*bend)) - bend->rows.dot(y);
       if (beyond < -noise) consider(beyond, true);
@@ -237,7 +249,7 @@ VertexProblem vertex_problem(const Bounds& bounds) {
 BentRows with_row_weights(const VertexProblem& problem) {
   const auto& weights = problem.weights;
   const auto n = weights.lower.size(), p = weights.rows.rows();
-  BentRows all{Eigen::VectorXd(n + p), Eigen::VectorXd(n + p), Eigen::MatrixXd(p, n + p), weights.bends};
+  BentRows all{Eigen::VectorXd(n + p), Eigen::VectorXd(n + p), RowMatrix(p, n + p), weights.bends};
   all.lower << weights.lower, problem.row_lower;
   all.upper << weights.upper, problem.row_upper;
   all.rows << weights.rows, -Eigen::MatrixXd::Identity(p, p);
