@@ -12,25 +12,9 @@
 namespace inchtide {
 namespace {
 
-constexpr double binding_within = 1e-9;
 /// Sw is a sum of terms up to max(S_ii) sum|w|; where it cancels to less than this part of them (a portfolio without
 /// variance), residuals are measured against this part instead: times 1e-9, a few hundred roundings.
 constexpr double cancelled = 1e-4;
-
-enum class Place { lower, upper, free, fixed };
-
-Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Index i) {
-  const bool at_lower = weights[i] - bounds.lower[i] <= binding_within;
-  const bool at_upper = bounds.upper[i] - weights[i] <= binding_within;
-  if (at_lower && at_upper) return Place::fixed;
-  return at_lower ? Place::lower : at_upper ? Place::upper : Place::free;
-}
-
-/// The slope of |w - at| from below or above w: -1 or 1, and at the bend one of each.
-double slope_from(double weight, double at, bool above) {
-  if (std::abs(weight - at) <= binding_within) return above ? 1 : -1;
-  return weight > at ? 1 : -1;
-}
 
 /// The gradient of 1/2 w'Sw - lambda x return from below and from above each weight (the same but where something
 /// bends), and the size of its terms.
@@ -108,13 +92,6 @@ void take_off_rows(Gradient& gradient, const Bounds& bounds, const Eigen::Vector
   }
 }
 
-/// True where the slopes of some row or of the costs change.
-bool at_bend(const std::vector<LimitRow>& rows, const Eigen::VectorXd& weights, Eigen::Index i) {
-  return std::ranges::any_of(rows, [&](const LimitRow& row) {
-    return row.bend.size() > 0 && row.bend[i] != 0 && std::abs(weights[i] - row.bend_at[i]) <= binding_within;
-  });
-}
-
 void check_row_prices(const Bounds& bounds, const Eigen::VectorXd& row_prices) {
   if (row_prices.size() != Eigen::Index(bounds.rows.size()) + 1) {
     throw std::logic_error("limits with rows need the prices of the budget and of each row");
@@ -122,6 +99,24 @@ void check_row_prices(const Bounds& bounds, const Eigen::VectorXd& row_prices) {
 }
 
 }  // namespace
+
+Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Index i) {
+  const bool at_lower = weights[i] - bounds.lower[i] <= binding_within;
+  const bool at_upper = bounds.upper[i] - weights[i] <= binding_within;
+  if (at_lower && at_upper) return Place::fixed;
+  return at_lower ? Place::lower : at_upper ? Place::upper : Place::free;
+}
+
+double slope_from(double weight, double at, bool above) {
+  if (std::abs(weight - at) <= binding_within) return above ? 1 : -1;
+  return weight > at ? 1 : -1;
+}
+
+bool at_bend(const std::vector<LimitRow>& rows, const Eigen::VectorXd& weights, Eigen::Index i) {
+  return std::ranges::any_of(rows, [&](const LimitRow& row) {
+    return row.bend.size() > 0 && row.bend[i] != 0 && std::abs(weights[i] - row.bend_at[i]) <= binding_within;
+  });
+}
 
 double Certificate::worst() const {
   return std::max({limit_violation, stationarity, complementarity});

@@ -1,11 +1,24 @@
 #pragma once
-// The last digits of a portfolio on the frontier.
+// Where the weights of a portfolio stand, and its last digits.
 
 #include <optional>
+#include <vector>
 
 #include "inchtide/frontier/portfolio.hpp"
 
 namespace inchtide {
+
+/// Weights this close to an end of their range are at it.
+constexpr double binding_within = 1e-9;
+
+enum class Place { lower, upper, free, fixed };
+Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Index asset);
+
+/// The slope of |w - at| from below or above w: -1 or 1, and at the bend one of each.
+double slope_from(double weight, double at, bool above);
+
+/// True where the slopes of some row or of the costs change.
+bool at_bend(const std::vector<LimitRow>& rows, const Eigen::VectorXd& weights, Eigen::Index asset);
 
 /// The largest slope of a row, for scaling; never 0.
 double row_size(const LimitRow& row);

@@ -54,9 +54,13 @@ Json portfolio_json(const Estimate& estimate, const Portfolio& portfolio, double
 Json allocation_json(const Allocation& a) {
   auto binding = Json::array();
   for (const auto& limit : a.binding) {
-    binding.push_back({{"limit", limit.limit},
-                       {"rule", limit.text},
-                       {"price_per_point", limit.price_per_point ? Json(*limit.price_per_point) : Json()}});
+    const auto loosened = limit.price_per_point ? Json(*limit.price_per_point) : Json();
+    binding.push_back({{"limit", limit.limit}, {"rule", limit.text}, {"price_per_point", loosened}});
+    // The same on both sides unless said; null where there is no room to tighten it.
+    const double tightened = limit.tightening_per_point.value_or(0);
+    binding.back()["tightening_per_point"] = !limit.tightening_per_point ? loosened
+                                             : std::isfinite(tightened)  ? Json(tightened)
+                                                                         : Json();
   }
   auto violations = Json::array();
   for (const auto& v : a.violations) violations.push_back({{"limit", v.limit}, {"asset", v.asset}, {"by", v.by}});

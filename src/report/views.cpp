@@ -275,15 +275,31 @@ Table binding_table(const std::vector<Allocation>& portfolios) {
               {{"Portfolio"}, {"Limit"}, {"Rule"}, {"Gain per point"}, {"In"}},
               {},
               {}};
+  const bool sided = std::ranges::any_of(portfolios, [](const Allocation& p) {
+    return std::ranges::any_of(p.binding,
+                               [](const BindingLimit& limit) { return limit.tightening_per_point.has_value(); });
+  });
+  if (sided) table.columns.insert(table.columns.end() - 1, {"Loss per point tighter"});
   for (const auto& p : portfolios) {
     const auto [gains, ratio] = what_gains(p);
     for (const auto& limit : p.binding) {
-      const auto price = limit.price_per_point;
-      const std::string gain = !price  ? "-"
-                               : ratio ? fmt::format("{:.4f}", *price)
-                                       : fmt::format("{:.2f} bp", 10000 * *price);
-      table.add({p.name, limit.limit, limit.limit == limit.text ? "" : limit.text, gain, gains});
+      const auto text = [ratio = ratio](std::optional<double> price) {
+        if (!price) return std::string("-");
+        if (std::isinf(*price)) return std::string("no room");
+        return ratio ? fmt::format("{:.4f}", *price) : fmt::format("{:.2f} bp", 10000 * *price);
+      };
+      std::vector<Cell> row{p.name, limit.limit, limit.limit == limit.text ? "" : limit.text,
+                            text(limit.price_per_point)};
+      if (sided)
+        row.emplace_back(text(limit.tightening_per_point ? limit.tightening_per_point : limit.price_per_point));
+      row.emplace_back(gains);
+      table.add(std::move(row));
     }
+  }
+  if (sided) {
+    table.notes.push_back(
+        "Where more limits touch than it takes to fix the weights, a point tighter takes more than a point looser "
+        "brings");
   }
   if (table.rows.empty()) table.notes.push_back("No named limit binds");
   return table;

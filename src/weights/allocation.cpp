@@ -10,6 +10,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/frontier/holdings.hpp"
+#include "inchtide/frontier/sided_prices.hpp"
 #include "inchtide/frontier/tracked.hpp"
 
 namespace inchtide {
@@ -23,6 +24,8 @@ struct Solution {
   BoundPrices prices;
   std::optional<std::pair<int, double>> ceiling;  // on volatility or tracking error: which limit, and its price
   bool at_ceiling = false;                        // of volatility: what loosening others brings is return
+  bool lambda_is_given = true;                    // by the aim; else any that fits the portfolio will do
+  std::optional<SidedPrices> sided{};             // of the aim, where no ceiling is in the way
 };
 
 Solution solution_of(const Frontier& frontier, Portfolio portfolio) {
@@ -79,17 +82,40 @@ std::optional<double> gain_per_volatility(const Aim& aim, const Portfolio& portf
   }
 }
 
+/// The prices of a solution on both sides: of limits, in what the aim gains before its factor.
+void find_sides(const Estimate& estimate, const Bounds& bounds, const Aim& aim, Solution& solution) {
+  const auto& portfolio = solution.portfolio;
+  const bool touches_ceiling = bounds.volatility && std::abs(bounds.volatility->value - portfolio.volatility) <= 1e-9;
+  if (solution.ceiling || solution.at_ceiling || touches_ceiling) return;
+  auto moves = Moves::objective;
+  if (aim.kind == Aim::Kind::target_return) moves = Moves::variance;
+  if (aim.kind == Aim::Kind::target_volatility) moves = Moves::mean_return;
+  if (moves == Moves::mean_return && !(portfolio.lambda > 0)) return;
+  solution.lambda_is_given = moves == Moves::objective;
+  solution.sided.emplace(estimate.covariance, estimate.expected_return, bounds, portfolio, moves);
+}
+
 /// Assets at a weight of 0 that nothing but their price keeps there. Their price over lambda is the return they lack;
 /// the portfolio stays optimal until one of them has it.
 std::vector<LeftOut> assets_left_out(const Estimate& estimate, const Bounds& bounds, const Solution& solution) {
   const auto& portfolio = solution.portfolio;
+  // With prices that are not unique, the portfolio stays optimal up to the largest of them.
+  std::optional<SidedPrices> in_return;
+  if (solution.sided && portfolio.lambda > 0) {
+    in_return.emplace(estimate.covariance, estimate.expected_return, bounds, portfolio,
+                      solution.lambda_is_given ? Moves::objective : Moves::mean_return);
+  }
   std::vector<LeftOut> left_out;
   for (Eigen::Index i = 0; i < portfolio.weights.size(); ++i) {
     const bool may_enter = bounds.lower[i] == 0 && bounds.upper[i] > 0;
     if (!may_enter || std::abs(portfolio.weights[i]) > 1e-9) continue;
     LeftOut out{estimate.assets[std::size_t(i)], estimate.expected_return[i], std::nullopt};
     if (portfolio.lambda > 0) {
-      out.would_need = out.expected_return + std::max(0.0, solution.prices.bound[i]) / portfolio.lambda;
+      double lacks = std::max(0.0, solution.prices.bound[i]) / portfolio.lambda;
+      if (const auto most = in_return ? in_return->most_of_lower(i) : std::nullopt) {
+        lacks = solution.lambda_is_given ? *most / portfolio.lambda : *most;
+      }
+      if (std::isfinite(lacks)) out.would_need = out.expected_return + lacks;
     }
     left_out.push_back(std::move(out));
   }
@@ -122,12 +148,18 @@ std::vector<BindingLimit> binding_limits(const Bounds& bounds, const Limits& lim
   if (solution.ceiling) price_of[solution.ceiling->first] += solution.ceiling->second;
   std::vector<BindingLimit> binding;
   const auto gain = gain_per_price(aim, solution, risk_free);
-  const auto add = [&](int limit, std::optional<double> per_point) {
+  const auto add = [&](int limit, std::optional<double> per_point, std::optional<double> tightening = {}) {
     if (limit < 0) return;
-    binding.push_back({limits[std::size_t(limit)].name, limits[std::size_t(limit)].text, per_point});
+    binding.push_back({limits[std::size_t(limit)].name, limits[std::size_t(limit)].text, per_point, tightening});
   };
   for (const auto& [limit, price] : price_of) {
-    add(limit, gain ? std::optional(percentage_point * price * *gain) : std::nullopt);
+    const auto sided = solution.sided && gain ? solution.sided->of(limit) : std::nullopt;
+    if (sided) {
+      const double per_price = aim.kind == Aim::Kind::target_volatility ? 1 : *gain;
+      add(limit, percentage_point * per_price * sided->loosened, percentage_point * per_price * sided->tightened);
+    } else {
+      add(limit, gain ? std::optional(percentage_point * price * *gain) : std::nullopt);
+    }
   }
   if (bounds.volatility && std::abs(bounds.volatility->value - solution.portfolio.volatility) <= 1e-9) {
     const auto per_unit = gain_per_volatility(aim, solution.portfolio, risk_free);
@@ -174,7 +206,8 @@ Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, do
 }
 
 Allocation optimal(const Estimate& estimate, const Bounds& bounds, const Limits& limits, const Aim& aim,
-                   const Solution& solution, double risk_free, const LimitFacts& facts) {
+                   Solution solution, double risk_free, const LimitFacts& facts) {
+  find_sides(estimate, bounds, aim, solution);
   auto allocation = describe(estimate, solution.portfolio.weights, risk_free, facts);
   allocation.certificate = solution.portfolio.certificate;
   allocation.binding = binding_limits(bounds, limits, aim, solution, risk_free);
@@ -326,6 +359,7 @@ Allocation most_diversified(const Frontier& frontier, const Limits& limits, cons
   allocation.certificate = best.portfolio.certificate;
   auto solution = solution_of(ratios, best.portfolio);
   solution.at_ceiling = best.at_top && ratios.at_ceiling();
+  find_sides(stand_in, frontier.bounds(), aim, solution);
   allocation.binding = binding_limits(frontier.bounds(), limits, aim, solution, 0);
   allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
   return allocation;

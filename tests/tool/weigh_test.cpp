@@ -99,6 +99,20 @@ TEST(WeighLimits, WhatIsLeftOfTheBudgetIsSaid) {
   EXPECT_THAT(said.out, HasSubstr("20.00% is left in cash: with it at the risk-free rate of 2%"));
 }
 
+TEST(WeighLimits, ATighterPointMayTakeMoreThanALooserOneBrings) {
+  const std::string filled = "weigh" + mandate +
+                             " --no-limits --assets TIDEMILL,GALEWORK --limit 'TIDEMILL <= 50%' --limit "
+                             "'GALEWORK <= 50%' --aim maximum-sharpe";
+  for (const auto& limit : result_of(filled)["portfolios"][0]["binding"]) {
+    EXPECT_GE(limit["price_per_point"].get<double>(), 0);
+    EXPECT_TRUE(limit["tightening_per_point"].is_null());
+  }
+  EXPECT_THAT(run_tool(filled).out, AllOf(HasSubstr("tighter"), HasSubstr("no room")));
+  const auto room = result_of("weigh" + open + " --aim minimum-variance")["portfolios"][0]["binding"];
+  ASSERT_FALSE(room.empty());
+  EXPECT_EQ(room[0]["tightening_per_point"], room[0]["price_per_point"]) << "one price where it is unique";
+}
+
 TEST(WeighAdjusts, MixesRoundingAndMovingInside) {
   const auto result =
       result_of("weigh" + mandate + " --mix 'sector:bonds=40%, rest=60%' --aim equal --move-inside --round 1%");

@@ -35,6 +35,9 @@ struct BindingLimit {
   /// minimum-tracking-error. Nothing where it isn't
   /// defined (no volatility, or no aim to improve).
   std::optional<double> price_per_point;
+  /// By how much the aim would worsen if it were tightened by a point, where that is more; infinite where there is no
+  /// room to tighten it.
+  std::optional<double> tightening_per_point;
 };
 
 /// An asset that an optimal portfolio leaves out.

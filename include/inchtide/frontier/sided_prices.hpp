@@ -1,0 +1,74 @@
+#pragma once
+/// What loosening a limit brings and what tightening it takes, where the two differ.
+///
+/// Where a portfolio touches more limits than it takes to fix its weights (at a corner, or with every asset at a
+/// bound) the prices that prove it optimal are not unique. All that do form a convex set. Loosening a limit brings the
+/// least of its prices in that set, tightening it takes the largest: they are the one-sided slopes of the optimum
+/// (Rockafellar 1970, Convex Analysis, section 29). Each is a small linear programme, solved here by its dual.
+
+#include <Eigen/Core>
+#include <optional>
+#include <vector>
+
+#include "inchtide/frontier/portfolio.hpp"
+
+namespace inchtide {
+
+/// What stays the same while a limit moves, and so what its price is in.
+enum class Moves {
+  objective,   ///< lambda stays: variance / 2 - lambda m'w falls
+  variance,    ///< the return stays: variance / 2 falls
+  mean_return  ///< the volatility stays: m'w rises
+};
+
+struct SidedPrice {
+  double loosened = 0;   ///< gain per unit of loosening, from 0
+  double tightened = 0;  ///< loss per unit of tightening, at least `loosened`; infinite where there is no room
+};
+
+/// The prices of one portfolio's limits. Cheap where prices are unique: one factorisation with as many columns as rows
+/// are touched.
+class SidedPrices {
+ public:
+  /// @param portfolio optimal within `bounds`, with its row prices where there are rows; where the return is to rise
+  /// its
+  ///        lambda must be positive
+  SidedPrices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
+              const Portfolio& portfolio, Moves moves);
+
+  /// Of all members of a limit together. Nothing where both sides agree, and for equalities, which have no side.
+  /// @param limit its position in the limits
+  std::optional<SidedPrice> of(int limit) const;
+
+  /// The largest price of an asset's lower bound that keeps the portfolio optimal; nothing where there is but one.
+  std::optional<double> most_of_lower(Eigen::Index asset) const;
+
+ private:
+  /// A figure that depends on the prices u: base + slopes'u.
+  struct Affine {
+    double base = 0;
+    Eigen::VectorXd slopes;
+
+    double at(const Eigen::VectorXd& u) const { return base + slopes.dot(u); }
+    void add(const Affine& other, double sign);
+  };
+
+  Affine of_weight(Eigen::Index asset, bool above) const;
+  void add_condition(const Affine& never_negative);
+  /// The least and the largest value of a figure over all prices.
+  std::optional<SidedPrice> range_of(const Affine& figure) const;
+
+  const Bounds& bounds_;
+  Eigen::VectorXd weights_;
+  std::vector<std::size_t> touched_;  // rows, the budget's first
+  std::vector<LimitRow> rows_;        // all of them
+  Eigen::VectorXd base_, along_;      // the gradient without prices, and per unit of the last price
+  Eigen::VectorXd along_below_;       // the same on the lower side of a bend of the costs
+  Eigen::VectorXd base_below_;
+  bool last_is_scale_ = false;      // the last price is lambda, or 1 / lambda
+  Eigen::VectorXd now_;             // the prices that the portfolio came with
+  Eigen::MatrixXd freedom_;         // directions in which they may change as far as free weights know
+  std::vector<Affine> conditions_;  // what must not become negative, along `freedom_`
+};
+
+}  // namespace inchtide

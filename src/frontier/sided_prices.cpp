@@ -1,0 +1,201 @@
+#include "inchtide/frontier/sided_prices.hpp"
+
+#include <Eigen/LU>
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "frontier/pieces.hpp"
+#include "frontier/portfolio.hpp"
+#include "frontier/vertex.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr double infinity = std::numeric_limits<double>::infinity();
+/// Slopes below this part of the largest of their kind are rounding.
+constexpr double no_slope = 1e-10;
+/// Prices closer than this part are the same.
+constexpr double same_price = 1e-7;
+
+}  // namespace
+
+void SidedPrices::Affine::add(const Affine& other, double sign) {
+  base += sign * other.base;
+  slopes += sign * other.slopes;
+}
+
+SidedPrices::SidedPrices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
+                         const Portfolio& portfolio, Moves moves)
+    : bounds_(bounds), weights_(portfolio.weights), rows_(all_rows(bounds)), last_is_scale_(moves != Moves::objective) {
+  const auto n = weights_.size();
+  const double lambda = portfolio.lambda;
+  const Eigen::VectorXd risk = covariance.product(weights_);
+  // The slopes of the return, which costs bend.
+  Eigen::VectorXd rises = expected_return, rises_below = expected_return;
+  if (bounds.costs) {
+    const auto& costs = *bounds.costs;
+    for (Eigen::Index i = 0; i < n; ++i) {
+      const auto cost = [&](bool above) {
+        return (slope_from(weights_[i], costs.current[i], above) > 0 ? costs.buy[i] : -costs.sell[i]) / costs.years;
+      };
+      rises[i] -= cost(true);
+      rises_below[i] -= cost(false);
+    }
+  }
+  switch (moves) {
+    case Moves::objective:
+      base_ = risk - lambda * rises;
+      base_below_ = risk - lambda * rises_below;
+      break;
+    case Moves::variance:
+      base_ = base_below_ = risk;
+      along_ = -rises;
+      along_below_ = -rises_below;
+      break;
+    case Moves::mean_return:
+      base_ = -rises;
+      base_below_ = -rises_below;
+      along_ = along_below_ = risk;
+      break;
+  }
+
+  Eigen::VectorXd row_prices = portfolio.row_prices;
+  if (bounds.ranges_only()) {
+    const auto prices = bound_prices(covariance, expected_return, bounds, weights_, lambda);
+    row_prices = Eigen::VectorXd::Constant(1, prices.budget);
+  }
+  std::vector<int> sides;  // of each row touched: 1 at its lower end, -1 at its upper one, 0 at both
+  for (std::size_t r = 0; r < rows_.size(); ++r) {
+    const double value = rows_[r].value(weights_), size = binding_within * std::max(1.0, row_size(rows_[r]));
+    const bool low = value - rows_[r].lower <= size, high = rows_[r].upper - value <= size;
+    if (!low && !high) continue;
+    touched_.push_back(r);
+    sides.push_back(low && high ? 0 : low ? 1 : -1);
+  }
+  const auto rows = Eigen::Index(touched_.size()), d = rows + (last_is_scale_ ? 1 : 0);
+  const double scale = moves == Moves::mean_return ? 1 / lambda : 1;
+  now_.resize(d);
+  for (Eigen::Index r = 0; r < rows; ++r) now_[r] = scale * row_prices[Eigen::Index(touched_[std::size_t(r)])];
+  if (last_is_scale_) now_[rows] = moves == Moves::variance ? lambda : scale;
+
+  // Free weights hold the prices together: what they leave open.
+  std::vector<Eigen::VectorXd> held;
+  for (Eigen::Index i = 0; i < n; ++i) {
+    if (place_of(bounds, weights_, i) == Place::free && !at_bend(rows_, weights_, i)) {
+      held.push_back(of_weight(i, true).slopes);
+    }
+  }
+  if (held.empty()) {
+    freedom_ = Eigen::MatrixXd::Identity(d, d);
+  } else {
+    Eigen::MatrixXd all(Eigen::Index(held.size()), d);
+    for (std::size_t k = 0; k < held.size(); ++k) all.row(Eigen::Index(k)) = held[k];
+    const Eigen::VectorXd size = all.cwiseAbs().colwise().maxCoeff().transpose().cwiseMax(1e-300);
+    Eigen::FullPivLU<Eigen::MatrixXd> factorised(all * size.cwiseInverse().asDiagonal());
+    factorised.setThreshold(no_slope);
+    if (factorised.rank() == d) return;  // there is but one set of prices
+    freedom_ = size.cwiseInverse().asDiagonal() * factorised.kernel();
+    freedom_ = (freedom_ * freedom_.colwise().norm().cwiseInverse().asDiagonal()).eval();
+  }
+  const auto price_itself = [&](Eigen::Index which, double sign) {
+    Affine price{0, Eigen::VectorXd::Zero(d)};
+    price.slopes[which] = sign;
+    return price;
+  };
+  for (Eigen::Index r = 0; r < rows; ++r) {
+    if (sides[std::size_t(r)] != 0) add_condition(price_itself(r, sides[std::size_t(r)]));
+  }
+  if (last_is_scale_) add_condition(price_itself(rows, 1));
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const auto place = place_of(bounds, weights_, i);
+    const bool bends = place == Place::free && at_bend(rows_, weights_, i);
+    if (place == Place::lower || bends) add_condition(of_weight(i, true));
+    if (place == Place::upper || bends) {
+      auto price = of_weight(i, false);
+      price.base *= -1;
+      price.slopes *= -1;
+      add_condition(price);
+    }
+  }
+}
+
+/// The gradient at a weight from one side, the rows' prices taken off: the price of a bound there.
+SidedPrices::Affine SidedPrices::of_weight(Eigen::Index asset, bool above) const {
+  const auto rows = Eigen::Index(touched_.size());
+  Affine price{above ? base_[asset] : base_below_[asset], Eigen::VectorXd(now_.size())};
+  for (Eigen::Index r = 0; r < rows; ++r) {
+    const auto& row = rows_[touched_[std::size_t(r)]];
+    double slope = row.coefficients[asset];
+    if (row.bend.size() > 0) slope += row.bend[asset] * slope_from(weights_[asset], row.bend_at[asset], above);
+    price.slopes[r] = -slope;
+  }
+  if (last_is_scale_) price.slopes[rows] = above ? along_[asset] : along_below_[asset];
+  return price;
+}
+
+void SidedPrices::add_condition(const Affine& never_negative) {
+  Affine condition{std::max(0.0, never_negative.at(now_)), freedom_.transpose() * never_negative.slopes};
+  const double size = condition.slopes.cwiseAbs().maxCoeff();
+  if (size <= no_slope * never_negative.slopes.cwiseAbs().maxCoeff()) return;
+  condition.base /= size;
+  condition.slopes /= size;
+  conditions_.push_back(std::move(condition));
+}
+
+std::optional<SidedPrice> SidedPrices::range_of(const Affine& figure) const {
+  if (freedom_.cols() == 0) return std::nullopt;
+  const double value = figure.at(now_);
+  const Eigen::VectorXd slopes = freedom_.transpose() * figure.slopes;
+  if (slopes.cwiseAbs().maxCoeff() <= no_slope * std::max(1e-300, figure.slopes.cwiseAbs().maxCoeff())) {
+    return std::nullopt;
+  }
+  // The least of slopes't within base + C t >= 0 is the most of -base'x within C'x = slopes, x >= 0.
+  const auto count = Eigen::Index(conditions_.size());
+  VertexProblem dual{
+      {Eigen::VectorXd::Zero(count), Eigen::VectorXd::Constant(count, infinity), RowMatrix(slopes.size(), count), {}},
+      slopes,
+      slopes};
+  Eigen::VectorXd bases(count);
+  for (Eigen::Index k = 0; k < count; ++k) {
+    dual.weights.rows.col(k) = conditions_[std::size_t(k)].slopes;
+    bases[k] = conditions_[std::size_t(k)].base;
+  }
+  const auto farthest = [&](double sign) {
+    dual.row_lower = dual.row_upper = sign * slopes;
+    const auto vertex = best_vertex(dual, -bases, {});
+    return vertex.feasible ? sign * -bases.dot(vertex.values.head(count)) : -sign * infinity;
+  };
+  const SidedPrice sided{std::max(0.0, value + farthest(1)), value + farthest(-1)};
+  if (sided.tightened <= sided.loosened + same_price * std::max(sided.loosened, 1e-9)) return std::nullopt;
+  return sided;
+}
+
+std::optional<SidedPrice> SidedPrices::of(int limit) const {
+  if (freedom_.cols() == 0 || limit < 0) return std::nullopt;
+  Affine sum{0, Eigen::VectorXd::Zero(now_.size())};
+  for (Eigen::Index i = 0; i < weights_.size(); ++i) {
+    const auto at = std::size_t(i);
+    const bool lower = bounds_.lower_limit[at] == limit, upper = bounds_.upper_limit[at] == limit;
+    const auto place = place_of(bounds_, weights_, i);
+    if ((lower || upper) && place == Place::fixed) return std::nullopt;
+    if (lower && place == Place::lower) sum.add(of_weight(i, true), 1);
+    if (upper && place == Place::upper) sum.add(of_weight(i, false), -1);
+  }
+  for (std::size_t t = 0; t < touched_.size(); ++t) {
+    const auto& row = rows_[touched_[t]];
+    if (row.limit != limit) continue;
+    const double value = row.value(weights_);
+    const bool low = value - row.lower <= row.upper - value;
+    if (touched_[t] == 0 || row.lower == row.upper) return std::nullopt;
+    sum.slopes[Eigen::Index(t)] += low ? 1 : -1;
+  }
+  return range_of(sum);
+}
+
+std::optional<double> SidedPrices::most_of_lower(Eigen::Index asset) const {
+  const auto range = range_of(of_weight(asset, true));
+  return range ? std::optional(range->tightened) : std::nullopt;
+}
+
+}  // namespace inchtide
