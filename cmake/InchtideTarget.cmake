@@ -7,7 +7,10 @@ target_compile_options(inchtide_flags INTERFACE
   -Wno-restrict -Wno-maybe-uninitialized -Wno-stringop-overflow -Wno-array-bounds  # false alarms of g++ 12 in its headers
   $<$<BOOL:${INCHTIDE_WARNINGS_AS_ERRORS}>:-Werror>)
 if(INCHTIDE_SANITIZE)
-  add_compile_options(-fsanitize=address,undefined -fno-sanitize-recover=all -fno-omit-frame-pointer)
+  # Checks before every single access double the time to compile, and the address sanitizer stops at what they look for
+  # (null, what lies outside of an object) or the processor allows it (alignment).
+  add_compile_options(-fsanitize=address,undefined -fno-sanitize=null,alignment,object-size,vptr
+                      -fno-sanitize-recover=all -fno-omit-frame-pointer)
   add_link_options(-fsanitize=address,undefined)
 endif()
 
