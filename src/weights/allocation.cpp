@@ -292,14 +292,59 @@ Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, c
   return allocation;
 }
 
+/// A return this much higher is no better.
+constexpr double same_return = 1e-7;
+
+/// The highest return of few positions at no more than a volatility: from one choice of positions, at its own best, to
+/// the least variance of any choice with a little more return, until that exceeds the volatility.
+HoldingsAnswer search_below(const Frontier& frontier, const Aim& aim, HoldingsOptions search) {
+  const auto& estimate = frontier.estimate();
+  const double volatility = aim.target;
+  auto answer = choose_holdings(estimate, frontier.bounds(), search);
+  std::size_t branches = answer.branches;
+  if (!(answer.portfolio.volatility <= volatility * (1 + 1e-9))) {
+    throw InputError(aim.text(),
+                     fmt::format("no choice of positions that was found has so little volatility: the least has {}",
+                                 percent_text(answer.portfolio.volatility, 4)),
+                     "Aim higher, or allow more or smaller positions");
+  }
+  for (;;) {
+    // The best that these positions can do.
+    const auto own = trace_frontier(estimate, answer.chosen);
+    const auto& corners = own.corners();
+    answer.portfolio = own.at_volatility(std::clamp(volatility, corners.back().volatility, corners.front().volatility));
+    search.least_return = answer.portfolio.expected_return + same_return;
+    HoldingsAnswer next;
+    try {
+      next = choose_holdings(estimate, frontier.bounds(), search);
+    } catch (const InfeasibleLimits&) {  // no choice returns more
+      answer.proven = true;
+      break;
+    } catch (const UncertifiedAnswer&) {  // stopped before it found one
+      answer.proven = false;
+      break;
+    }
+    branches += next.branches;
+    if (!(next.portfolio.volatility <= volatility)) {
+      answer.proven = 2 * next.bound > volatility * volatility;
+      if (answer.proven || !next.proven || search.gap < 1e-9) break;
+      search.gap /= 10;  // too coarse to tell
+      continue;
+    }
+    answer = std::move(next);
+  }
+  answer.branches = branches;
+  return answer;
+}
+
 /// The best of few positions for an aim. The ratio's is the least 1/2 w'Sw - lambda m'w at lambda = variance / excess
 /// return, found by going from one lambda to the next (Dinkelbach 1967, Management Science 13(7)).
 HoldingsAnswer search_for(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
   const auto& estimate = frontier.estimate();
   HoldingsOptions search{0, {}, options.gap, options.should_stop};
   switch (aim.kind) {
-    case Aim::Kind::minimum_variance: break;
     case Aim::Kind::target_return: search.least_return = aim.target; break;
+    case Aim::Kind::target_volatility: return search_below(frontier, aim, search);
     case Aim::Kind::utility: search.lambda = 1 / aim.target; break;
     case Aim::Kind::maximum_sharpe: {
       search.lambda = frontier.maximum_sharpe(risk_free).portfolio.lambda;
@@ -315,9 +360,7 @@ HoldingsAnswer search_for(const Frontier& frontier, const Aim& aim, double risk_
       }
       return answer;
     }
-    default:
-      throw InputError(aim.text(), "it is not offered with a number of holdings or a smallest position",
-                       "Choose minimum-variance, maximum-sharpe, target-return or utility, or drop those limits");
+    default: break;
   }
   return choose_holdings(estimate, frontier.bounds(), search);
 }
@@ -336,6 +379,14 @@ Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim
   if (most && most->limit >= 0 && double(held) >= most->value) {
     const auto& limit = limits[std::size_t(most->limit)];
     allocation.binding.push_back({limit.name, limit.text, std::nullopt});
+  }
+  if (aim.kind == Aim::Kind::target_volatility) {
+    allocation.notes.push_back(fmt::format(
+        "{} ({} branches)",
+        answer.proven ? fmt::format("Proven: no other choice of positions has {:.5f}% more return", 100 * same_return)
+                      : "The search was stopped: another choice of positions may have more return",
+        answer.branches));
+    return allocation;
   }
   allocation.notes.push_back(
       fmt::format("{}: no other choice of positions can better it by more than {:.4f}% of its variance ({} branches)",

@@ -2,6 +2,7 @@
 
 #include "inchtide/frontier/holdings.hpp"
 
+#include <bit>
 #include <cmath>
 #include <random>
 
@@ -169,7 +170,8 @@ TEST(Holdings, AimsHonourThem) {
   const auto estimate = factor_like(25, false);
   const Limits limits{Limit::parse("holdings <= 5"), Limit::parse("held >= 10%"), Limit::parse("each <= 40%")};
   const auto frontier = trace_frontier(estimate, limits);
-  for (const char* text : {"minimum-variance", "maximum-sharpe", "utility=5", "target-return=7%"}) {
+  for (const char* text :
+       {"minimum-variance", "maximum-sharpe", "utility=5", "target-return=7%", "target-volatility=20%"}) {
     const auto chosen = choose(frontier, limits, Aim::parse(text, ""), 0.01);
     EXPECT_TRUE(chosen.violations.empty()) << text;
     EXPECT_LE((chosen.weights.array() > 1e-9).count(), 5) << text;
@@ -193,8 +195,46 @@ TEST(Holdings, AimsHonourThem) {
     if (other.why_no_maximum_sharpe(0.01)) continue;
     EXPECT_LE(other.maximum_sharpe(0.01).sharpe, best.sharpe * (1 + 1e-3));
   }
-  EXPECT_THAT(message_of([&] { choose(frontier, limits, Aim::parse("target-volatility=12%", ""), 0.01); }),
-              HasSubstr("is not offered with a number of holdings"));
+}
+
+TEST(Holdings, TheHighestReturnAtAVolatilityIsThatOfTryingAll) {
+  std::mt19937_64 random(35);
+  int tried = 0;
+  for (int round = 0; round < 40; ++round) {
+    constexpr int n = 6;
+    const auto problem = test::random_problem(random, n, {round % 3 == 0, false, false, false, false});
+    const std::string rules[] = {"holdings <= 2", "holdings <= 3"};
+    const int most = 2 + round % 2;
+    const Limits limits{Limit::parse(rules[round % 2]), Limit::parse("held >= 10%"), Limit::parse("each <= 60%")};
+    const auto frontier = trace_frontier(problem.estimate, limits);
+    const double volatility = 0.3 * frontier.corners().front().volatility + 0.7 * frontier.corners().back().volatility;
+    double best = -INFINITY, least = INFINITY;
+    for (unsigned code = 1; code < 1u << n; ++code) {
+      if (std::popcount(code) > most) continue;
+      auto bounds = Bounds::long_only(n);
+      for (int i = 0; i < n; ++i) {
+        bounds.lower[i] = (code >> i & 1) != 0 ? 0.1 : 0;
+        bounds.upper[i] = (code >> i & 1) != 0 ? 0.6 : 0;
+      }
+      if (bounds.upper.sum() < 1) continue;
+      const auto own = trace_frontier(problem.estimate, bounds);
+      least = std::min(least, own.corners().back().volatility);
+      if (own.corners().back().volatility > volatility) continue;
+      best = std::max(best, own.at_volatility(std::min(volatility, own.corners().front().volatility)).expected_return);
+    }
+    const Aim aim{Aim::Kind::target_volatility, volatility};
+    if (std::isinf(best)) {
+      EXPECT_THAT(message_of([&] { choose(frontier, limits, aim, 0); }), HasSubstr("so little volatility"));
+      continue;
+    }
+    const auto chosen = choose(frontier, limits, aim, 0);
+    ++tried;
+    EXPECT_NEAR(chosen.expected_return, best, 2e-7) << round;
+    EXPECT_LE(chosen.volatility, volatility * (1 + 1e-9));
+    EXPECT_THAT(chosen.violations, testing::IsEmpty());
+    EXPECT_THAT(chosen.notes.front(), HasSubstr("Proven"));
+  }
+  EXPECT_GT(tried, 15);
 }
 
 TEST(Holdings, ThatCannotHoldIsSaid) {

@@ -200,8 +200,8 @@ INSTANTIATE_TEST_SUITE_P(
                     Slip{"--limit 'holdings <= 3'", "These limits cannot all hold"},
                     Slip{"--limit 'gross <= 130'", "Write 130%"},
                     Slip{"--limit 'budget <= 100%'", "Write it like budget = 100%"},
-                    Slip{"--limit 'holdings <= 8' --aim target-volatility=6%",
-                         "is not offered with a number of holdings"},
+                    Slip{"--limit 'holdings <= 8' --aim target-volatility=3%",
+                         "no choice of positions that was found has so little volatility: the least has 3.5"},
                     Slip{"--mix 'sector:bnds=40%, rest=60%'", "no asset is in 'sector:bnds'"},
                     Slip{"--sweep KELPFARM", "Write CODE:CODE"}, Slip{"--round 0%", "Give for example 1%"}));
 
