@@ -32,6 +32,8 @@ constexpr double suspect = 1e-6;
 constexpr double no_move = 1e-13;
 /// Below this part of max(S_ii) / max|q|, lambda q is lost in the rounding of Sw: no price is followed there.
 constexpr double negligible = 1e-13;
+/// Prices below this part of the terms that they are the sum of are rounding.
+constexpr double no_price = 1e-11;
 constexpr int events_between_refreshes = 64;
 constexpr int refreshes_between_products = 16;
 /// Prices of free weights beyond this part of the largest term that they are the sum of are cleared at once.
@@ -507,7 +509,7 @@ bool PathSolver::enter(int asset, bool over_bend) {
                                  asset + 1),
                      "The matrix is not positive semidefinite: estimate it from complete histories, or shrink it");
   }
-  if (border.curvature > flat * border.scale) {
+  const auto free_it = [&] {
     z_[asset] = 0;
     const int k = system_size();
     const double own = -(over_bend ? dz_over_bend : dz_[asset]) / border.curvature;
@@ -516,6 +518,9 @@ bool PathSolver::enter(int asset, bool over_bend) {
     direction_[k] = own;
     direction_follows_ = true;
     add_to_system(asset, border.solved, border.curvature);
+  };
+  if (border.curvature > flat * border.scale) {
+    free_it();
     return true;
   }
   const Eigen::VectorXd along = -border.solved;
@@ -526,8 +531,15 @@ bool PathSolver::enter(int asset, bool over_bend) {
     gain_scale = std::max(gain_scale, std::abs(term));
   }
   if (std::abs(gain) > 1e-9 * gain_scale) {
-    // Without curvature the asset's price is proportional to lambda: it meets 0 at lambda = 0 and not before.
-    z_[asset] = lambda_ * (over_bend ? dz_over_bend : dz_[asset]);
+    // Without curvature the asset's price is proportional to lambda: it meets 0 at lambda = 0 and not before. Where
+    // that would be a visible price, as it has none there must be a little curvature.
+    const double flat_price = lambda_ * (over_bend ? dz_over_bend : dz_[asset]);
+    const double terms = largest_variance_ * w_.cwiseAbs().sum() + lambda_ * largest_q_;
+    if (border.curvature > 0 && std::abs(flat_price) > no_price * terms) {
+      free_it();
+      return true;
+    }
+    z_[asset] = flat_price;
     if (over_bend) stand_at_end(asset, true);
     return true;
   }
