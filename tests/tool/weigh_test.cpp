@@ -103,7 +103,8 @@ TEST(WeighLimits, ATighterPointMayTakeMoreThanALooserOneBrings) {
   const std::string filled = "weigh" + mandate +
                              " --no-limits --assets TIDEMILL,GALEWORK --limit 'TIDEMILL <= 50%' --limit "
                              "'GALEWORK <= 50%' --aim maximum-sharpe";
-  for (const auto& limit : result_of(filled)["portfolios"][0]["binding"]) {
+  const auto result = result_of(filled);
+  for (const auto& limit : result["portfolios"][0]["binding"]) {
     EXPECT_GE(limit["price_per_point"].get<double>(), 0);
     EXPECT_TRUE(limit["tightening_per_point"].is_null());
   }

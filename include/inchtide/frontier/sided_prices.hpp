@@ -58,14 +58,13 @@ class SidedPrices {
   /// The least and the largest value of a figure over all prices.
   std::optional<SidedPrice> range_of(const Affine& figure) const;
 
-  const Bounds& bounds_;
+  Bounds bounds_;
   Eigen::VectorXd weights_;
-  std::vector<std::size_t> touched_;  // rows, the budget's first
-  std::vector<LimitRow> rows_;        // all of them
-  Eigen::VectorXd base_, along_;      // the gradient without prices, and per unit of the last price
-  Eigen::VectorXd along_below_;       // the same on the lower side of a bend of the costs
-  Eigen::VectorXd base_below_;
-  bool last_is_scale_ = false;      // the last price is lambda, or 1 / lambda
+  std::vector<LimitRow> rows_;        // all of them, the budget's first
+  std::vector<std::size_t> touched_;  // the prices u: of these rows, and last lambda or 1 / lambda where it is free
+  bool last_is_scale_ = false;
+  // The gradient without prices, and per unit of the last one: above each weight and, where costs bend, below it.
+  Eigen::VectorXd base_, base_below_, along_, along_below_;
   Eigen::VectorXd now_;             // the prices that the portfolio came with
   Eigen::MatrixXd freedom_;         // directions in which they may change as far as free weights know
   std::vector<Affine> conditions_;  // what must not become negative, along `freedom_`
