@@ -18,6 +18,13 @@ constexpr double no_slope = 1e-10;
 /// Prices closer than this part are the same.
 constexpr double same_price = 1e-7;
 
+/// Nothing where the two agree.
+std::optional<SidedPrice> sided_within(double least, double most) {
+  const SidedPrice sided{std::max(0.0, least), most};
+  if (sided.tightened <= sided.loosened + same_price * std::max(sided.loosened, 1e-9)) return std::nullopt;
+  return sided;
+}
+
 }  // namespace
 
 void SidedPrices::Affine::add(const Affine& other, double sign) {
@@ -150,6 +157,16 @@ std::optional<SidedPrice> SidedPrices::range_of(const Affine& figure) const {
   if (slopes.cwiseAbs().maxCoeff() <= no_slope * std::max(1e-300, figure.slopes.cwiseAbs().maxCoeff())) {
     return std::nullopt;
   }
+  if (slopes.size() == 1) {  // an interval, as at a vertex of plain ranges
+    double least = -infinity, most = infinity;
+    for (const auto& condition : conditions_) {
+      const double end = -condition.base / condition.slopes[0];
+      if (condition.slopes[0] > 0) least = std::max(least, end);
+      if (condition.slopes[0] < 0) most = std::min(most, end);
+    }
+    return sided_within(value + slopes[0] * (slopes[0] > 0 ? least : most),
+                        value + slopes[0] * (slopes[0] > 0 ? most : least));
+  }
   // The least of slopes't within base + C t >= 0 is the most of -base'x within C'x = slopes, x >= 0.
   const auto count = Eigen::Index(conditions_.size());
   VertexProblem dual{
@@ -166,9 +183,7 @@ std::optional<SidedPrice> SidedPrices::range_of(const Affine& figure) const {
     const auto vertex = best_vertex(dual, -bases, {});
     return vertex.feasible ? sign * -bases.dot(vertex.values.head(count)) : -sign * infinity;
   };
-  const SidedPrice sided{std::max(0.0, value + farthest(1)), value + farthest(-1)};
-  if (sided.tightened <= sided.loosened + same_price * std::max(sided.loosened, 1e-9)) return std::nullopt;
-  return sided;
+  return sided_within(value + farthest(1), value + farthest(-1));
 }
 
 std::optional<SidedPrice> SidedPrices::of(int limit) const {
