@@ -30,9 +30,8 @@ struct SidedPrice {
 /// are touched.
 class SidedPrices {
  public:
-  /// @param portfolio optimal within `bounds`, with its row prices where there are rows; where the return is to rise
-  /// its
-  ///        lambda must be positive
+  /// @param portfolio optimal within `bounds`, with its row prices where there are rows; its lambda is positive where
+  ///        the return is to rise
   SidedPrices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
               const Portfolio& portfolio, Moves moves);
 
