@@ -149,6 +149,11 @@ double Covariance::portfolio_variance(const Eigen::VectorXd& weights) const {
   return std::max(0.0, weights.dot(product(weights)));
 }
 
+Covariance Covariance::block(const std::vector<int>& assets) const {
+  if (is_dense()) return known_semidefinite((*matrix_)(assets, assets));
+  return factors(loadings_(assets, Eigen::all), factor_covariance_, specific_variance_(assets));
+}
+
 Eigen::MatrixXd Covariance::matrix() const {
   if (is_dense()) return *matrix_;
   Eigen::MatrixXd full = scaled_loadings_ * loadings_.transpose();

@@ -9,19 +9,42 @@
 namespace inchtide {
 namespace {
 
+/// Of the specific variance, so that what is left isn't singular.
+constexpr double most_of_specific = 0.99;
+/// Likewise of the parts of a dense matrix.
+constexpr double most_of_parts = 0.995;
+
+/// The inverse, of which the lower half is kept up; empty where rounding or S itself is in the way.
+Eigen::MatrixXd inverse_of(const Eigen::MatrixXd& s) {
+  Eigen::MatrixXd lower = s;
+  if (!blas::factorise(lower)) return {};
+  Eigen::MatrixXd inverse = s.partialPivLu().inverse();
+  inverse = (inverse + inverse.transpose()).eval() / 2;
+  if (!(inverse.diagonal().minCoeff() > 0)) return {};
+  return inverse;
+}
+
 /// d >= 0 with S - diag(d) positive definite and sum of c d large: the maximum of sum c d + barrier x ln det(S - diag
-/// d), one entry after the other, each in closed form from the inverse. All 0 where S is singular.
-Eigen::VectorXd own_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c) {
+/// d), one entry after the other, each in closed form from the inverse.
+Eigen::VectorXd dense_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c, const Eigen::VectorXd& start) {
   const auto n = s.rows();
   Eigen::VectorXd d = Eigen::VectorXd::Zero(n);
-  Eigen::MatrixXd lower = s;
-  if (!blas::factorise(lower)) return d;
-  Eigen::MatrixXd inverse = s.partialPivLu().inverse();
-  inverse = (inverse + inverse.transpose()).eval() / 2;  // the lower half is kept up
-  if (!(inverse.diagonal().minCoeff() > 0)) return d;
+  Eigen::MatrixXd inverse = inverse_of(s);
+  if (inverse.size() == 0) return d;
   const double scale = (c.array() / inverse.diagonal().array()).mean();
-  const int sweeps = n <= 200 ? 30 : 8;
+  int sweeps = n <= 200 ? 30 : 8;
   double barrier = scale;
+  if (start.size() > 0) {
+    Eigen::MatrixXd rest = s;
+    rest.diagonal() -= start;
+    auto warm = inverse_of(rest);
+    if (warm.size() > 0) {
+      inverse = std::move(warm);
+      d = start;
+      sweeps = 10;
+      barrier = 0.03 * scale;
+    }
+  }
   for (int sweep = 0; sweep < sweeps; ++sweep) {
     barrier = std::max(barrier * (n <= 200 ? 0.7 : 0.4), 1e-3 * scale);
     for (Eigen::Index i = 0; i < n; ++i) {
@@ -33,10 +56,10 @@ Eigen::VectorXd own_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c) {
       blas::add_outer(int(n), step / (1 - step * own), column.data(), inverse.data(), int(n));
     }
   }
-  d *= 0.995;
+  d *= most_of_parts;
   // What rounding has made of the inverse must not make the rest indefinite.
   for (int attempt = 0; attempt < 40; ++attempt) {
-    lower = s;
+    Eigen::MatrixXd lower = s;
     lower.diagonal() -= d;
     if (blas::factorise(lower)) return d;
     d *= attempt < 5 ? 0.99 : 0.7;
@@ -46,17 +69,21 @@ Eigen::VectorXd own_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c) {
 
 }  // namespace
 
-Split split_of(const Covariance& covariance, const Eigen::VectorXd& importance) {
+Split split_with(const Covariance& covariance, Eigen::VectorXd own) {
   if (!covariance.is_dense()) {
-    const Eigen::VectorXd own = 0.99 * covariance.specific_variance();
-    return {own, Covariance::factors(covariance.loadings(), covariance.factor_covariance(),
-                                     covariance.specific_variance() - own)};
+    Eigen::VectorXd rest = covariance.specific_variance() - own;
+    return {std::move(own),
+            Covariance::factors(covariance.loadings(), covariance.factor_covariance(), std::move(rest))};
   }
   Eigen::MatrixXd rest = covariance.matrix();
-  Split split{own_parts(rest, importance), {}};
-  rest.diagonal() -= split.own;
-  split.rest = Covariance::known_semidefinite(std::move(rest));
-  return split;
+  rest.diagonal() -= own;
+  return {std::move(own), Covariance::known_semidefinite(std::move(rest))};
+}
+
+Eigen::VectorXd own_parts_for(const Covariance& covariance, const Eigen::VectorXd& importance,
+                              const Eigen::VectorXd& start) {
+  if (!covariance.is_dense()) return most_of_specific * covariance.specific_variance();
+  return dense_parts(covariance.matrix(), importance, start);
 }
 
 }  // namespace inchtide

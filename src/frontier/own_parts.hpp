@@ -10,7 +10,12 @@ struct Split {
   Covariance rest;      // S - diag(d), positive definite where S is
 };
 
-// d such that the sum of importance x d is large. All 0 where S is dense and singular.
-Split split_of(const Covariance& covariance, const Eigen::VectorXd& importance);
+Split split_with(const Covariance& covariance, Eigen::VectorXd own);
+
+// d such that the sum of importance x d is large. All 0 where S is dense and singular; where it has factors, nearly all
+// of the specific variance.
+// `start`: a d from which to go on, with S - diag(start) positive definite; none when empty.
+Eigen::VectorXd own_parts_for(const Covariance& covariance, const Eigen::VectorXd& importance,
+                              const Eigen::VectorXd& start = {});
 
 }  // namespace inchtide

@@ -84,6 +84,7 @@ class PathSolver {
   Path follow(const LinearTerm& q);
 
   const Eigen::VectorXd& weights() const { return w_; }
+  const Eigen::VectorXd& row_prices() const { return y_; }
 
  private:
   enum class At : unsigned char { lower, upper, free };

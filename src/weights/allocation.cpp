@@ -9,41 +9,13 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
-#include "inchtide/frontier/holdings.hpp"
-#include "inchtide/frontier/sided_prices.hpp"
-#include "inchtide/frontier/tracked.hpp"
+#include "weights/positions.hpp"
+#include "weights/solution.hpp"
 
 namespace inchtide {
 namespace {
 
 constexpr double percentage_point = 0.01;
-
-/// An optimal portfolio and what its limits are worth, in variance / 2 - lambda x return.
-struct Solution {
-  Portfolio portfolio;
-  BoundPrices prices;
-  std::optional<std::pair<int, double>> ceiling;  // on volatility or tracking error: which limit, and its price
-  bool at_ceiling = false;                        // of volatility: what loosening others brings is return
-  bool lambda_is_given = true;                    // by the aim; else any that fits the portfolio will do
-  std::optional<SidedPrices> sided{};             // of the aim, where no ceiling is in the way
-};
-
-Solution solution_of(const Frontier& frontier, Portfolio portfolio) {
-  const auto& estimate = frontier.estimate();
-  Solution solution;
-  solution.prices = bound_prices(estimate.covariance, estimate.expected_return, frontier.bounds(), portfolio.weights,
-                                 portfolio.lambda, portfolio.row_prices);
-  solution.portfolio = std::move(portfolio);
-  return solution;
-}
-
-Solution solution_of(TrackedPortfolio tracked, const Bounds& bounds) {
-  Solution solution{std::move(tracked.portfolio), std::move(tracked.prices), {}, false};
-  if (bounds.tracking_error && bounds.tracking_error->value - tracked.tracking_error <= 1e-9) {
-    solution.ceiling = {bounds.tracking_error->limit, tracked.ceiling_price};
-  }
-  return solution;
-}
 
 /// What the aim gains per unit of such a price.
 std::optional<double> gain_per_price(const Aim& aim, const Solution& solution, double risk_free) {
@@ -215,61 +187,10 @@ Allocation optimal(const Estimate& estimate, const Bounds& bounds, const Limits&
   return allocation;
 }
 
-Solution on_frontier(const Frontier& frontier, const Aim& aim, double risk_free, std::vector<std::string>& notes) {
-  switch (aim.kind) {
-    case Aim::Kind::target_return: return solution_of(frontier, frontier.at_return(aim.target));
-    case Aim::Kind::target_volatility: return solution_of(frontier, frontier.at_volatility(aim.target));
-    case Aim::Kind::maximum_sharpe: {
-      const auto best = frontier.maximum_sharpe(risk_free);
-      auto solution = solution_of(frontier, best.portfolio);
-      solution.at_ceiling = best.at_top && frontier.at_ceiling();
-      if (solution.at_ceiling) {
-        notes.emplace_back("The ceiling on volatility stops the ratio from rising further");
-      } else if (best.at_top) {
-        notes.emplace_back("It is the portfolio of highest return: the limits stop the ratio from rising further");
-      }
-      return solution;
-    }
-    case Aim::Kind::utility: {
-      auto solution = solution_of(frontier, frontier.at_lambda(1 / aim.target));
-      solution.at_ceiling = frontier.at_ceiling() && solution.portfolio.lambda < 1 / aim.target;
-      return solution;
-    }
-    default: return solution_of(frontier, frontier.minimum_variance());
-  }
-}
-
-/// The same within a ceiling on the tracking error.
-Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, const BenchmarkRisk& benchmark) {
-  const auto& bounds = frontier.bounds();
-  const TrackedFrontier within(frontier.estimate(), bounds, benchmark);
-  const auto chosen = [&] {
-    switch (aim.kind) {
-      case Aim::Kind::target_return: return within.at_return(aim.target);
-      case Aim::Kind::target_volatility: return within.at_volatility(aim.target);
-      case Aim::Kind::maximum_sharpe: return within.maximum_sharpe(risk_free);
-      case Aim::Kind::utility: return within.at_lambda(1 / aim.target);
-      default: return within.minimum_variance();
-    }
-  }();
-  if (!bounds.volatility || chosen.portfolio.volatility <= bounds.volatility->value * (1 + 1e-9)) {
-    return solution_of(chosen, bounds);
-  }
-  if (aim.kind != Aim::Kind::maximum_sharpe && aim.kind != Aim::Kind::utility) {
-    throw InputError(aim.text(),
-                     fmt::format("within the tracking error it has a volatility of {}, above the ceiling of {}",
-                                 percent_text(chosen.portfolio.volatility), short_percent(bounds.volatility->value)),
-                     "Loosen one of the two ceilings");
-  }
-  auto solution = solution_of(within.at_volatility(bounds.volatility->value), bounds);
-  solution.at_ceiling = true;
-  return solution;
-}
-
 /// A point of the capital market line: the maximum-Sharpe portfolio scaled, the rest in (or from) the riskless asset.
-Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, const LimitFacts& facts,
-                   const ChoiceOptions& options) {
-  const auto best = frontier.maximum_sharpe(risk_free).portfolio;
+Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
+                   const LimitFacts& facts, const ChoiceOptions& options) {
+  const auto best = choose(frontier, limits, {Aim::Kind::maximum_sharpe, 0}, risk_free, facts, options);
   const double excess = best.expected_return - frontier.bounds().budget * risk_free;
   const double part =
       aim.kind == Aim::Kind::blend_volatility ? aim.target / best.volatility : (aim.target - risk_free) / excess;
@@ -289,149 +210,92 @@ Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, c
   }
   auto allocation = describe(frontier.estimate(), part * best.weights, risk_free, facts);
   allocation.certificate = best.certificate;
+  if (frontier.bounds().holdings || frontier.bounds().held) {
+    allocation.notes.insert(allocation.notes.end(), best.notes.begin(), best.notes.end());
+  }
   return allocation;
 }
 
-/// A return this much higher is no better.
-constexpr double same_return = 1e-7;
-
-/// The highest return of few positions at no more than a volatility: from one choice of positions, at its own best, to
-/// the least variance of any choice with a little more return, until that exceeds the volatility.
-HoldingsAnswer search_below(const Frontier& frontier, const Aim& aim, HoldingsOptions search) {
-  const auto& estimate = frontier.estimate();
-  const double volatility = aim.target;
-  auto answer = choose_holdings(estimate, frontier.bounds(), search);
-  std::size_t branches = answer.branches;
-  if (!(answer.portfolio.volatility <= volatility * (1 + 1e-9))) {
-    throw InputError(aim.text(),
-                     fmt::format("no choice of positions that was found has so little volatility: the least has {}",
-                                 percent_text(answer.portfolio.volatility, 4)),
-                     "Aim higher, or allow more or smaller positions");
+/// How sure it is that no other choice of positions is better.
+std::string proof_note(const HoldingsAnswer& answer, const Aim& aim) {
+  const auto branches = fmt::format("({} branches)", answer.branches);
+  if (aim.kind != Aim::Kind::target_volatility) {
+    return fmt::format("{}: no other choice of positions can better it by more than {:.4f}% of its {} {}",
+                       answer.proven ? "Proven" : "The search was stopped", 100 * answer.gap(),
+                       aim.kind == Aim::Kind::minimum_tracking_error ? "squared tracking error" : "variance", branches);
   }
-  for (;;) {
-    // The best that these positions can do.
-    const auto own = trace_frontier(estimate, answer.chosen);
-    const auto& corners = own.corners();
-    answer.portfolio = own.at_volatility(std::clamp(volatility, corners.back().volatility, corners.front().volatility));
-    search.least_return = answer.portfolio.expected_return + same_return;
-    HoldingsAnswer next;
-    try {
-      next = choose_holdings(estimate, frontier.bounds(), search);
-    } catch (const InfeasibleLimits&) {  // no choice returns more
-      answer.proven = true;
-      break;
-    } catch (const UncertifiedAnswer&) {  // stopped before it found one
-      answer.proven = false;
-      break;
-    }
-    branches += next.branches;
-    if (!(next.portfolio.volatility <= volatility)) {
-      answer.proven = 2 * next.bound > volatility * volatility;
-      if (answer.proven || !next.proven || search.gap < 1e-9) break;
-      search.gap /= 10;  // too coarse to tell
-      continue;
-    }
-    answer = std::move(next);
-  }
-  answer.branches = branches;
-  return answer;
+  if (!answer.proven) return "The search was stopped: another choice of positions may have more return " + branches;
+  return fmt::format("Proven: no other choice of positions has {:.5f}% more return {}", 100 * same_return, branches);
 }
 
-/// The best of few positions for an aim. The ratio's is the least 1/2 w'Sw - lambda m'w at lambda = variance / excess
-/// return, found by going from one lambda to the next (Dinkelbach 1967, Management Science 13(7)).
-HoldingsAnswer search_for(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
-  const auto& estimate = frontier.estimate();
-  HoldingsOptions search{0, {}, options.gap, options.should_stop};
-  switch (aim.kind) {
-    case Aim::Kind::target_return: search.least_return = aim.target; break;
-    case Aim::Kind::target_volatility: return search_below(frontier, aim, search);
-    case Aim::Kind::utility: search.lambda = 1 / aim.target; break;
-    case Aim::Kind::maximum_sharpe: {
-      search.lambda = frontier.maximum_sharpe(risk_free).portfolio.lambda;
-      const double riskless = frontier.bounds().budget * risk_free;
-      HoldingsAnswer answer;
-      for (int round = 0; round < 20; ++round) {
-        answer = choose_holdings(estimate, frontier.bounds(), search);
-        const auto& p = answer.portfolio;
-        if (!(p.expected_return > riskless)) break;
-        const double lambda = p.volatility * p.volatility / (p.expected_return - riskless);
-        if (std::abs(lambda - search.lambda) <= 1e-9 * lambda) break;
-        search.lambda = lambda;
-      }
-      return answer;
-    }
-    default: break;
-  }
-  return choose_holdings(estimate, frontier.bounds(), search);
-}
-
-Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts, const ChoiceOptions& options) {
-  const auto& estimate = frontier.estimate();
-  const auto answer = search_for(frontier, aim, risk_free, options);
-  Solution solution;
-  solution.prices = bound_prices(estimate.covariance, estimate.expected_return, answer.chosen, answer.portfolio.weights,
-                                 answer.portfolio.lambda, answer.portfolio.row_prices);
-  solution.portfolio = answer.portfolio;
-  auto allocation = optimal(estimate, answer.chosen, limits, aim, solution, risk_free, facts);
+/// The limit on the number of positions binds where as many are held; and how sure the choice is.
+void explain_positions(Allocation& allocation, const Bounds& bounds, const Limits& limits, const Aim& aim,
+                       const HoldingsAnswer& answer) {
   const auto held = (allocation.weights.array().abs() > 1e-9).count();
-  const auto& most = frontier.bounds().holdings;
+  const auto& most = bounds.holdings;
   if (most && most->limit >= 0 && double(held) >= most->value) {
     const auto& limit = limits[std::size_t(most->limit)];
     allocation.binding.push_back({limit.name, limit.text, std::nullopt});
   }
-  if (aim.kind == Aim::Kind::target_volatility) {
-    allocation.notes.push_back(fmt::format(
-        "{} ({} branches)",
-        answer.proven ? fmt::format("Proven: no other choice of positions has {:.5f}% more return", 100 * same_return)
-                      : "The search was stopped: another choice of positions may have more return",
-        answer.branches));
-    return allocation;
-  }
-  allocation.notes.push_back(
-      fmt::format("{}: no other choice of positions can better it by more than {:.4f}% of its variance ({} branches)",
-                  answer.proven ? "Proven" : "The search was stopped", 100 * answer.gap(), answer.branches));
+  allocation.notes.push_back(proof_note(answer, aim));
+}
+
+Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
+                  const LimitFacts& facts, const ChoiceOptions& options) {
+  const auto answer = positions_for(frontier, aim, risk_free, facts, options);
+  std::vector<std::string> notes;
+  const auto solution = solution_with(frontier, answer, aim, risk_free, facts, notes);
+  const auto choice = bounds_of_choice(frontier.bounds(), answer.chosen);
+  auto allocation = optimal(frontier.estimate(), choice, limits, aim, solution, risk_free, facts);
+  explain_positions(allocation, frontier.bounds(), limits, aim, answer);
+  allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   return allocation;
 }
 
 /// The highest ratio of the holdings' average volatility to the portfolio's (Choueifaty & Coignard 2008, J. Portfolio
 /// Management 35(1)): the maximum-Sharpe portfolio with volatilities in the place of returns and no risk-free rate.
 Allocation most_diversified(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                            const LimitFacts& facts) {
+                            const LimitFacts& facts, const ChoiceOptions& options) {
   auto stand_in = frontier.estimate();
   stand_in.expected_return = stand_in.volatilities();
-  const auto ratios = trace_frontier(stand_in, frontier.bounds());
+  auto ratios = trace_frontier(stand_in, frontier.bounds());
   if (const auto reason = ratios.why_no_maximum_sharpe(0)) {
     throw InputError(aim.text(), "a portfolio within the limits has no volatility, so the ratio has no end",
                      "Leave riskless assets out");
+  }
+  std::optional<HoldingsAnswer> positions;
+  if (frontier.bounds().holdings || frontier.bounds().held) {
+    positions = positions_for(ratios, {Aim::Kind::maximum_sharpe, 0}, 0, facts, options);
+    ratios = trace_frontier(stand_in, bounds_of_choice(frontier.bounds(), positions->chosen));
   }
   const auto best = ratios.maximum_sharpe(0);
   auto allocation = describe(frontier.estimate(), best.portfolio.weights, risk_free, facts);
   allocation.certificate = best.portfolio.certificate;
   auto solution = solution_of(ratios, best.portfolio);
   solution.at_ceiling = best.at_top && ratios.at_ceiling();
-  find_sides(stand_in, frontier.bounds(), aim, solution);
-  allocation.binding = binding_limits(frontier.bounds(), limits, aim, solution, 0);
+  find_sides(stand_in, ratios.bounds(), aim, solution);
+  allocation.binding = binding_limits(ratios.bounds(), limits, aim, solution, 0);
+  if (positions) explain_positions(allocation, frontier.bounds(), limits, aim, *positions);
   allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
   return allocation;
 }
 
-const BenchmarkRisk& benchmark_of(const LimitFacts& facts, const Aim& aim) {
-  if (facts.benchmark) return *facts.benchmark;
-  throw InputError(aim.text(), "the benchmark's returns are not known",
-                   "Give --benchmark CODE with prices (an estimate file does not hold them)");
-}
-
 /// The least tracking error. Its prices are in its own variance / 2.
 Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                                const LimitFacts& facts) {
-  const auto& bounds = frontier.bounds();
-  const auto least = least_tracking_error(frontier.estimate(), bounds, benchmark_of(facts, aim));
+                                const LimitFacts& facts, const ChoiceOptions& options) {
+  auto bounds = frontier.bounds();
+  std::optional<HoldingsAnswer> positions;
+  if (bounds.holdings || bounds.held) {
+    positions = positions_for(frontier, aim, risk_free, facts, options);
+    bounds = bounds_of_choice(bounds, positions->chosen);
+  }
+  const auto least = least_tracking_error(frontier.estimate(), bounds, known_benchmark(facts.benchmark, aim));
   auto allocation = describe(frontier.estimate(), least.portfolio.weights, risk_free, facts);
   allocation.certificate = least.portfolio.certificate;
   auto solution = solution_of(least, bounds);
   solution.portfolio.volatility = least.tracking_error;  // what it minimises
   allocation.binding = binding_limits(bounds, limits, Aim{Aim::Kind::minimum_variance, 0}, solution, risk_free);
+  if (positions) explain_positions(allocation, frontier.bounds(), limits, aim, *positions);
   return allocation;
 }
 
@@ -513,7 +377,7 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
     return allocation;
   }
   if (aim.kind == Aim::Kind::blend_volatility || aim.kind == Aim::Kind::blend_return) {
-    auto blend = blended(frontier, aim, risk_free, facts, options);
+    auto blend = blended(frontier, limits, aim, risk_free, facts, options);
     blend.name = blend.aim = aim.text();
     return blend;
   }
@@ -521,18 +385,17 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
   std::vector<std::string> notes;
   auto allocation = [&] {
     if (aim.kind == Aim::Kind::maximum_diversification) {
-      return most_diversified(frontier, limits, aim, risk_free, facts);
+      return most_diversified(frontier, limits, aim, risk_free, facts, options);
     }
     if (aim.kind == Aim::Kind::minimum_tracking_error) {
-      return nearest_to_benchmark(frontier, limits, aim, risk_free, facts);
+      return nearest_to_benchmark(frontier, limits, aim, risk_free, facts, options);
     }
     if (bounds.holdings || bounds.held) return of_few(frontier, limits, aim, risk_free, facts, options);
-    const auto solution = bounds.tracking_error ? tracked(frontier, aim, risk_free, benchmark_of(facts, aim))
-                                                : on_frontier(frontier, aim, risk_free, notes);
+    const auto solution = solve(frontier, aim, risk_free, facts.benchmark, notes);
     return optimal(frontier.estimate(), bounds, limits, aim, solution, risk_free, facts);
   }();
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
-  // What is not on the exact path, such as a number of holdings, is not honoured here: it is said.
+  // A ceiling that the aim does not look at may be broken: it is said.
   allocation.violations =
       violations_of(limits, allocation.assets, allocation.weights, facts, &frontier.estimate().covariance, 1e-8);
   allocation.name = allocation.aim = aim.text();

@@ -119,6 +119,22 @@ TEST(Covariance, FactorsAnswerLikeTheDenseMatrix) {
   }
 }
 
+TEST(Covariance, ABlockIsThatOfTheMatrix) {
+  Eigen::MatrixXd loadings(4, 1);
+  loadings << 0.1, 0.2, 0.3, 0.4;
+  const auto factors =
+      Covariance::factors(loadings, Eigen::MatrixXd::Constant(1, 1, 2), Eigen::Vector4d(0.01, 0.02, 0.03, 0.04));
+  // 2 x 0.4 x 0.2, and with the specific variances on the diagonal.
+  Eigen::Matrix2d expected;
+  expected << 0.36, 0.16, 0.16, 0.10;
+  const auto some = factors.block({3, 1});
+  EXPECT_FALSE(some.is_dense());
+  EXPECT_LT((some.matrix() - expected).norm(), 1e-15);
+  const auto dense = Covariance::dense(factors.matrix()).block({3, 1});
+  EXPECT_TRUE(dense.is_dense());
+  EXPECT_LT((dense.matrix() - expected).norm(), 1e-15);
+}
+
 TEST(Covariance, RefusesWhatIsNotOne) {
   Eigen::MatrixXd s(2, 2);
   s << 1, 0.5, 0.4, 1;

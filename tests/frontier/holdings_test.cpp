@@ -7,6 +7,7 @@
 #include <random>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/frontier/tracked.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
@@ -44,8 +45,10 @@ Case random_case(std::mt19937_64& random, int n) {
   return c;
 }
 
-// Every asset out, long or short: the best of all.
-double least_by_trying_all(const Case& c) {
+// Every asset out, long or short: the least of all that `value_of` makes of the bounds of a choice; it may throw
+// InfeasibleLimits.
+template <typename ValueOf>
+double least_by_trying_all(const Case& c, ValueOf value_of) {
   const auto n = c.problem.estimate.size();
   long choices = 1;
   for (Eigen::Index i = 0; i < n; ++i) choices *= 3;
@@ -70,12 +73,22 @@ double least_by_trying_all(const Case& c) {
                         bounds.upper.sum() >= 1 - 1e-12;
     if (held > c.most || !ranges) continue;
     try {
-      const auto found = trace_frontier(c.problem.estimate, bounds).at_lambda(c.lambda);
-      best = std::min(best, found.volatility * found.volatility / 2 - c.lambda * found.expected_return);
+      best = std::min(best, value_of(bounds));
     } catch (const InfeasibleLimits&) {
     }
   }
   return best;
+}
+
+double objective_of(const Portfolio& p, double lambda) {
+  return p.volatility * p.volatility / 2 - lambda * p.expected_return;
+}
+
+Bounds with_positions(const Case& c) {
+  auto bounds = c.problem.bounds;
+  bounds.holdings = LimitFigure{double(c.most), -1};
+  if (c.least > 0) bounds.held = LimitFigure{c.least, -1};
+  return bounds;
 }
 
 TEST(Holdings, TheSearchFindsWhatTryingAllFinds) {
@@ -83,10 +96,10 @@ TEST(Holdings, TheSearchFindsWhatTryingAllFinds) {
   int found = 0, none = 0;
   for (int round = 0; round < 150; ++round) {
     auto c = random_case(random, 3 + int(random() % 4));
-    const double best = least_by_trying_all(c);
-    auto bounds = c.problem.bounds;
-    bounds.holdings = LimitFigure{double(c.most), -1};
-    if (c.least > 0) bounds.held = LimitFigure{c.least, -1};
+    const double best = least_by_trying_all(c, [&](const Bounds& choice) {
+      return objective_of(trace_frontier(c.problem.estimate, choice).at_lambda(c.lambda), c.lambda);
+    });
+    const auto bounds = with_positions(c);
     HoldingsOptions options;
     options.lambda = c.lambda;
     options.gap = 1e-7;
@@ -110,6 +123,108 @@ TEST(Holdings, TheSearchFindsWhatTryingAllFinds) {
   }
   EXPECT_GT(found, 30);
   EXPECT_GT(none, 2);
+}
+
+// The same under ceilings between the least that all assets together allow and what the best choice has without one.
+TEST(Holdings, CeilingsHoldInTheSearchAsInTryingAll) {
+  std::mt19937_64 random(84);
+  int volatility_binds = 0, tracking_binds = 0, none = 0;
+  for (int round = 0; round < 120; ++round) {
+    const int n = 3 + int(random() % 4);
+    auto c = random_case(random, n);
+    if (round % 3 != 1) c.lambda = 0.1 + 0.1 * double(random() % 5);
+    const auto& estimate = c.problem.estimate;
+    const auto part = [&] { return double(random() % 1000) / 1000; };
+    Eigen::VectorXd index(n);
+    for (auto& weight : index) weight = part();
+    index /= index.sum();
+    HoldingsOptions options;
+    options.lambda = c.lambda;
+    options.gap = 1e-6;
+    options.benchmark = BenchmarkRisk::of_weights(estimate.covariance, index);
+    auto bounds = with_positions(c);
+    std::optional<HoldingsAnswer> free;
+    try {
+      free = choose_holdings(estimate, bounds, options);
+    } catch (const InfeasibleLimits&) {
+      continue;
+    }
+    const double error = options.benchmark->tracking_error(estimate.covariance, free->portfolio.weights);
+    const bool on_volatility = round % 3 != 1, on_tracking = round % 3 != 0;
+    if (on_volatility) bounds.volatility = LimitFigure{free->portfolio.volatility * (0.8 + 0.3 * part()), -1};
+    if (on_tracking) bounds.tracking_error = LimitFigure{error * (0.5 + 0.7 * part()), -1};
+    if ((on_volatility && !(bounds.volatility->value > 1e-6)) || (on_tracking && !(error > 1e-6))) continue;
+    const double best = least_by_trying_all(c, [&](Bounds choice) {
+      if (!on_tracking) {
+        const auto own = trace_frontier(estimate, choice);
+        auto found = own.at_lambda(c.lambda);
+        if (on_volatility && found.volatility > bounds.volatility->value) {
+          if (own.corners().back().volatility > bounds.volatility->value) return double(INFINITY);
+          found = own.at_volatility(bounds.volatility->value);
+        }
+        return objective_of(found, c.lambda);
+      }
+      choice.tracking_error = bounds.tracking_error;
+      const TrackedFrontier own(estimate, choice, *options.benchmark);
+      auto found = c.lambda > 0 ? own.at_lambda(c.lambda).portfolio : own.minimum_variance().portfolio;
+      if (on_volatility && found.volatility > bounds.volatility->value) {
+        if (own.minimum_variance().portfolio.volatility > bounds.volatility->value) return double(INFINITY);
+        found = own.at_volatility(bounds.volatility->value).portfolio;
+      }
+      return objective_of(found, c.lambda);
+    });
+    try {
+      const auto answer = choose_holdings(estimate, bounds, options);
+      const double scale = 1e-8 + 1e-5 * std::abs(best);
+      const auto& w = answer.portfolio.weights;
+      EXPECT_TRUE(answer.proven) << round;
+      EXPECT_NEAR(answer.objective, best, scale) << round;
+      EXPECT_LE(answer.bound, best + scale) << round << ": the bound must not claim more than is so";
+      const double most = on_volatility ? bounds.volatility->value : INFINITY;
+      EXPECT_LE(answer.portfolio.volatility, most * (1 + 1e-8)) << round;
+      const double its = options.benchmark->tracking_error(estimate.covariance, w);
+      const double nearest = on_tracking ? bounds.tracking_error->value : INFINITY;
+      EXPECT_LE(its, nearest * (1 + 1e-7)) << round;
+      EXPECT_LE((w.array().abs() > 1e-9).count(), c.most) << round;
+      volatility_binds += answer.portfolio.volatility > most * (1 - 1e-7);
+      tracking_binds += its > nearest * (1 - 1e-7);
+    } catch (const InfeasibleLimits& none_left) {
+      EXPECT_TRUE(std::isinf(best)) << round << ": there is one; " << none_left.what();
+      ++none;
+    }
+  }
+  EXPECT_GT(volatility_binds, 10);
+  EXPECT_GT(tracking_binds, 10);
+  EXPECT_GT(none, 2);
+}
+
+TEST(Holdings, TheNearestToABenchmarkIsThatOfTryingAll) {
+  std::mt19937_64 random(85);
+  int found = 0;
+  for (int round = 0; round < 60; ++round) {
+    const int n = 3 + int(random() % 4);
+    auto c = random_case(random, n);
+    const auto& estimate = c.problem.estimate;
+    Eigen::VectorXd index(n);
+    for (auto& weight : index) weight = double(1 + random() % 9);
+    index /= index.sum();
+    HoldingsOptions options;
+    options.track = true;
+    options.gap = 1e-6;
+    options.benchmark = BenchmarkRisk::of_weights(estimate.covariance, index);
+    const double best = least_by_trying_all(c, [&](const Bounds& choice) {
+      return least_tracking_error(estimate, choice, *options.benchmark).tracking_error;
+    });
+    if (std::isinf(best)) continue;
+    const auto answer = choose_holdings(estimate, with_positions(c), options);
+    EXPECT_TRUE(answer.proven) << round;
+    EXPECT_NEAR(options.benchmark->tracking_error(estimate.covariance, answer.portfolio.weights), best,
+                1e-7 + 1e-5 * best)
+        << round;
+    EXPECT_LE(std::sqrt(2 * std::max(0.0, answer.bound)), best * (1 + 1e-6) + 1e-7) << round;
+    ++found;
+  }
+  EXPECT_GT(found, 30);
 }
 
 // Ten factors and specific risk: what universes look like.

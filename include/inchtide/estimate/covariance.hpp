@@ -15,6 +15,7 @@
 
 #include <Eigen/Core>
 #include <memory>
+#include <vector>
 
 namespace inchtide {
 
@@ -52,6 +53,9 @@ class Covariance {
   Eigen::VectorXd product(const Eigen::VectorXd& weights) const;
   /// w'S w, never below 0.
   double portfolio_variance(const Eigen::VectorXd& weights) const;
+
+  /// The covariance of some assets, in the order given and of the same kind.
+  Covariance block(const std::vector<int>& assets) const;
 
   /// The whole matrix: formed now if factor-structured.
   Eigen::MatrixXd matrix() const;

@@ -7,6 +7,11 @@
 /// Programming 106), the rest stays with the covariance. In one weight the result is a straight line that turns into a
 /// parabola, which is a range that bends.
 ///
+/// A ceiling on volatility or tracking error is a convex limit, and its tangents are straight ones: the search honours
+/// tangents, one for each choice of positions that it comes up with, at the best that those positions can do within the
+/// ceiling. No choice comes up twice, and what the search leaves out is out under the ceiling all the more (outer
+/// approximation: Duran & Grossmann 1986, Mathematical Programming 36).
+///
 /// @code
 /// #include <cassert>
 /// inchtide::Estimate estimate;
@@ -27,28 +32,35 @@
 namespace inchtide {
 
 struct HoldingsOptions {
-  double lambda = 0;                   ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
-  std::optional<double> least_return;  ///< per year, a floor
-  double gap = 1e-4;                   ///< good enough: a part of the variance found
-  StopCheck should_stop;               ///< asked before each branch; what was found so far comes back with its gap
+  double lambda = 0;                       ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
+  std::optional<double> least_return;      ///< per year, a floor
+  double gap = 1e-4;                       ///< good enough: a part of the variance found
+  std::optional<BenchmarkRisk> benchmark;  ///< what a ceiling on tracking error is measured from
+  bool track = false;  ///< the least tracking error from the benchmark instead of the least variance; lambda is unused
+  StopCheck should_stop;  ///< asked before each branch; what was found so far comes back with its gap
 };
 
 struct HoldingsAnswer {
   Portfolio portfolio;   ///< the best found; certified among portfolios of its own assets
   Bounds chosen;         ///< the bounds with every other asset at 0 and its own at least at the smallest position
-  double objective = 0;  ///< 1/2 w'Sw - lambda m'w of it
+  double objective = 0;  ///< 1/2 w'Sw - lambda m'w of it; when tracking, half the square of its tracking error
   double bound = 0;      ///< no portfolio within the limits has less
   bool proven = false;   ///< the gap asked for is reached
   std::size_t branches = 0;
-  double no_risk = 0;  ///< a variance below it counts as this much: the gap is measured against it
+  double risk = 0;  ///< its variance, or the square of its tracking error: what the gap is a part of
 
   /// By how much variance could at most be less, as a part of it.
   double gap() const;
 };
 
-/// Searches for the best portfolio under `bounds.holdings` and `bounds.held`, and all rows and ranges.
+/// Searches for the best portfolio under `bounds.holdings` and `bounds.held`, ceilings, and all rows and ranges.
 /// @throws InfeasibleLimits when no choice of so many assets can hold
+/// @throws InputError for a ceiling on tracking error, or `track`, without a benchmark
 /// @throws UncertifiedAnswer when the search is stopped before it found any
 HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options);
+
+/// `bounds` with the ranges of a choice, `HoldingsAnswer::chosen`, and no number of positions: what the frontier of
+/// these positions is traced under.
+Bounds bounds_of_choice(const Bounds& bounds, const Bounds& chosen);
 
 }  // namespace inchtide

@@ -1,0 +1,94 @@
+#include "weights/solution.hpp"
+
+#include <fmt/format.h>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/percent.hpp"
+
+namespace inchtide {
+
+Solution solution_of(const Frontier& frontier, Portfolio portfolio) {
+  const auto& estimate = frontier.estimate();
+  Solution solution;
+  solution.prices = bound_prices(estimate.covariance, estimate.expected_return, frontier.bounds(), portfolio.weights,
+                                 portfolio.lambda, portfolio.row_prices);
+  solution.portfolio = std::move(portfolio);
+  return solution;
+}
+
+Solution solution_of(TrackedPortfolio tracked, const Bounds& bounds) {
+  Solution solution{std::move(tracked.portfolio), std::move(tracked.prices), {}, false};
+  if (bounds.tracking_error && bounds.tracking_error->value - tracked.tracking_error <= 1e-9) {
+    solution.ceiling = {bounds.tracking_error->limit, tracked.ceiling_price};
+  }
+  return solution;
+}
+
+namespace {
+
+Solution on_frontier(const Frontier& frontier, const Aim& aim, double risk_free, std::vector<std::string>& notes) {
+  switch (aim.kind) {
+    case Aim::Kind::target_return: return solution_of(frontier, frontier.at_return(aim.target));
+    case Aim::Kind::target_volatility: return solution_of(frontier, frontier.at_volatility(aim.target));
+    case Aim::Kind::maximum_sharpe: {
+      const auto best = frontier.maximum_sharpe(risk_free);
+      auto solution = solution_of(frontier, best.portfolio);
+      solution.at_ceiling = best.at_top && frontier.at_ceiling();
+      if (solution.at_ceiling) {
+        notes.emplace_back("The ceiling on volatility stops the ratio from rising further");
+      } else if (best.at_top) {
+        notes.emplace_back("It is the portfolio of highest return: the limits stop the ratio from rising further");
+      }
+      return solution;
+    }
+    case Aim::Kind::utility: {
+      auto solution = solution_of(frontier, frontier.at_lambda(1 / aim.target));
+      solution.at_ceiling = frontier.at_ceiling() && solution.portfolio.lambda < 1 / aim.target;
+      return solution;
+    }
+    default: return solution_of(frontier, frontier.minimum_variance());
+  }
+}
+
+/// The same within a ceiling on the tracking error.
+Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, const BenchmarkRisk& benchmark) {
+  const auto& bounds = frontier.bounds();
+  const TrackedFrontier within(frontier.estimate(), bounds, benchmark);
+  const auto chosen = [&] {
+    switch (aim.kind) {
+      case Aim::Kind::target_return: return within.at_return(aim.target);
+      case Aim::Kind::target_volatility: return within.at_volatility(aim.target);
+      case Aim::Kind::maximum_sharpe: return within.maximum_sharpe(risk_free);
+      case Aim::Kind::utility: return within.at_lambda(1 / aim.target);
+      default: return within.minimum_variance();
+    }
+  }();
+  if (!bounds.volatility || chosen.portfolio.volatility <= bounds.volatility->value * (1 + 1e-9)) {
+    return solution_of(chosen, bounds);
+  }
+  if (aim.kind != Aim::Kind::maximum_sharpe && aim.kind != Aim::Kind::utility) {
+    throw InputError(aim.text(),
+                     fmt::format("within the tracking error it has a volatility of {}, above the ceiling of {}",
+                                 percent_text(chosen.portfolio.volatility), short_percent(bounds.volatility->value)),
+                     "Loosen one of the two ceilings");
+  }
+  auto solution = solution_of(within.at_volatility(bounds.volatility->value), bounds);
+  solution.at_ceiling = true;
+  return solution;
+}
+
+}  // namespace
+
+Solution solve(const Frontier& frontier, const Aim& aim, double risk_free,
+               const std::optional<BenchmarkRisk>& benchmark, std::vector<std::string>& notes) {
+  if (!frontier.bounds().tracking_error) return on_frontier(frontier, aim, risk_free, notes);
+  return tracked(frontier, aim, risk_free, known_benchmark(benchmark, aim));
+}
+
+const BenchmarkRisk& known_benchmark(const std::optional<BenchmarkRisk>& benchmark, const Aim& aim) {
+  if (benchmark) return *benchmark;
+  throw InputError(aim.text(), "the benchmark's returns are not known",
+                   "Give --benchmark CODE with prices (an estimate file does not hold them)");
+}
+
+}  // namespace inchtide
