@@ -7,6 +7,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/report/version.hpp"
 #include "options.hpp"
+#include "output.hpp"
 
 namespace {
 
@@ -51,6 +52,10 @@ int main(int count, char** arguments) {
   } catch (const Interrupted& error) {
     spdlog::error("{}", error.what());
     return interrupted;
+  } catch (const UnsolvedProblem& error) {
+    spdlog::error("{}", error.what());
+    keep(error, tool.get_subcommands().front()->get_name(), options);
+    return uncertified;
   } catch (const UncertifiedAnswer& error) {
     spdlog::error("{}", error.what());
     return uncertified;

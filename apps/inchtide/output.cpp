@@ -81,4 +81,25 @@ void deliver(const Outcome& outcome, Options& options) {
   }
 }
 
+void keep(const UnsolvedProblem& unsolved, const std::string& command, const Options& options) {
+  if (options.json.empty()) {
+    spdlog::info("With --json FILE the whole problem is written to a file that reproduces this");
+    return;
+  }
+  const auto text =
+      report::document(command, report::Json::object(), {unsolved.what()}, report::unsolved_result(unsolved.problem()));
+  if (options.json == "-") {
+    fmt::print("{}", text);
+    return;
+  }
+  try {
+    exchange::write_text_file(options.json, text);
+  } catch (const Error& error) {
+    spdlog::error("{}", error.what());
+    return;
+  }
+  spdlog::info("{} holds the whole problem: --estimate {} with the same limits reproduces this", options.json,
+               options.json);
+}
+
 }  // namespace inchtide::app

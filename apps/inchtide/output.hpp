@@ -33,6 +33,9 @@ void write_tables(const Outcome& outcome, const std::string& folder);
 void print_warnings(const Outcome& outcome);
 std::string document_of(const Outcome& outcome);
 
+// Writes a problem without a certified answer to where --json would have written the result.
+void keep(const UnsolvedProblem& unsolved, const std::string& command, const Options& options);
+
 // The commands as calls; `demo` strings them together.
 Outcome gather(const Options& options);
 Outcome inspect(const Options& options);

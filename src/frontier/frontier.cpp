@@ -15,6 +15,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/frontier/tracked.hpp"
+#include "inchtide/frontier/unsolved.hpp"
 
 namespace inchtide {
 namespace {
@@ -208,6 +209,16 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
 }  // namespace
 
 Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
+  try {
+    return Frontier::traced(estimate, bounds);
+  } catch (const UnsolvedProblem&) {
+    throw;
+  } catch (const UncertifiedAnswer& error) {
+    throw UnsolvedProblem(error.what(), {estimate, bounds});
+  }
+}
+
+Frontier Frontier::traced(const Estimate& estimate, const Bounds& bounds) {
   const auto n = estimate.size();
   const auto [path, best] = bounds.ranges_only() ? trace_ranges(estimate, bounds) : trace_rows(estimate, bounds);
 
@@ -345,11 +356,12 @@ Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda, const Eige
   portfolio.expected_return = return_of(estimate_.expected_return, bounds_, weights);
   portfolio.volatility = std::sqrt(estimate_.covariance.portfolio_variance(weights));
   if (!portfolio.certificate.holds()) {
-    throw UncertifiedAnswer(
-        fmt::format("The portfolio at lambda {} misses its optimality conditions by {:.1e} (limits "
-                    "{:.1e}, stationarity {:.1e}, complementarity {:.1e})",
+    throw UnsolvedProblem(
+        fmt::format("The portfolio at lambda {} misses its optimality conditions by {:.1e} (limits {:.1e}, "
+                    "stationarity {:.1e}, complementarity {:.1e})",
                     lambda, portfolio.certificate.worst(), portfolio.certificate.limit_violation,
-                    portfolio.certificate.stationarity, portfolio.certificate.complementarity));
+                    portfolio.certificate.stationarity, portfolio.certificate.complementarity),
+        {estimate_, bounds_, lambda});
   }
   portfolio.weights = std::move(weights);
   return portfolio;

@@ -50,7 +50,7 @@ struct Ceiling {
 /// The best of some positions within ceilings.
 struct Best {
   std::optional<Portfolio> portfolio;
-  Eigen::VectorXd nearest;  // where there is none: weights that come as near to a ceiling as they can, if any do
+  Eigen::VectorXd nearest;  // where there is none: weights that come as near to a ceiling as they can
 };
 
 Best best_of_positions(const Estimate& estimate, const Bounds& chosen, const HoldingsOptions& options) {
@@ -58,28 +58,32 @@ Best best_of_positions(const Estimate& estimate, const Bounds& chosen, const Hol
   auto loose = chosen;
   loose.volatility.reset();
   loose.tracking_error.reset();
+  const double most = chosen.volatility ? chosen.volatility->value : infinity;
+  const auto within = [most](const Portfolio& p) { return p.volatility <= most * (1 + slackness); };
+  const auto at_most = [most](const Frontier& frontier) {
+    return frontier.at_volatility(std::max(most, frontier.corners().back().volatility));
+  };
   const auto whole = trace_frontier(estimate, loose);
-  if (chosen.volatility) {
-    const auto least = whole.minimum_variance();
-    if (least.volatility > chosen.volatility->value * (1 + slackness)) return {{}, least.weights};
-  }
+  const auto least = whole.minimum_variance();
+  if (!within(least)) return {{}, least.weights};
   if (!chosen.tracking_error) {
-    auto best = whole.at_lambda(lambda);
-    if (best.volatility > chosen.volatility->value) {
-      best = whole.at_volatility(std::max(chosen.volatility->value, whole.corners().back().volatility));
-    }
-    return {best, {}};
+    const auto best = whole.at_lambda(lambda);
+    return {within(best) ? best : at_most(whole), {}};
   }
-  const auto nearest = least_tracking_error(estimate, loose, benchmark_of(options));
-  if (nearest.tracking_error > chosen.tracking_error->value * (1 + slackness)) return {{}, nearest.portfolio.weights};
-  const TrackedFrontier tracked(estimate, chosen, benchmark_of(options));
-  auto best = lambda > 0 ? tracked.at_lambda(lambda) : tracked.minimum_variance();
-  if (chosen.volatility && best.portfolio.volatility > chosen.volatility->value * (1 + slackness)) {
-    const auto least = tracked.minimum_variance();
-    if (least.portfolio.volatility > chosen.volatility->value * (1 + slackness)) return {};
-    best = tracked.at_volatility(std::max(chosen.volatility->value, least.portfolio.volatility));
+  // The least tracking error that the ceiling on volatility leaves.
+  const auto& benchmark = benchmark_of(options);
+  auto pulled = estimate;
+  pulled.expected_return = benchmark.covariances;
+  const auto towards = trace_frontier(pulled, loose);
+  auto nearest = towards.at_lambda(1);
+  if (!within(nearest)) nearest = at_most(towards);
+  if (benchmark.tracking_error(estimate.covariance, nearest.weights) > chosen.tracking_error->value * (1 + slackness)) {
+    return {{}, nearest.weights};
   }
-  return {best.portfolio, {}};
+  const TrackedFrontier tracked(estimate, chosen, benchmark);
+  const auto best = lambda > 0 ? tracked.at_lambda(lambda) : tracked.minimum_variance();
+  if (within(best.portfolio)) return {best.portfolio, {}};
+  return {tracked.at_volatility(std::max(most, tracked.minimum_variance().portfolio.volatility)).portfolio, {}};
 }
 
 /// Searches under the limits and tangents of the ceilings, with a tangent more for every choice that passes one.
@@ -143,7 +147,7 @@ class OuterApproximation {
       return true;
     }
     const auto exact = best_of_positions(estimate_, chosen_as(found), options_);
-    const auto& at = exact.portfolio ? exact.portfolio->weights : exact.nearest.size() > 0 ? exact.nearest : weights;
+    const auto& at = exact.portfolio ? exact.portfolio->weights : exact.nearest;
     for (const auto& ceiling : ceilings_) straight_.rows.push_back(ceiling.tangent(estimate_, at));
     if (!exact.portfolio) return false;
     const double variance = exact.portfolio->volatility * exact.portfolio->volatility;

@@ -646,9 +646,8 @@ bool PathSolver::has_drifted() const {
 
 void PathSolver::give_up(const std::string& why) const {
   throw UncertifiedAnswer(
-      fmt::format("The frontier could not be followed below lambda {}: {}; {} assets, {} of them "
-                  "free. The same estimate and limits reproduce it",
-                  lambda_, why, count(), free_.size()));
+      fmt::format("The frontier could not be followed below lambda {}: {}; {} assets, {} of them free", lambda_, why,
+                  count(), free_.size()));
 }
 
 // ---- the system of the free weights --------------------------------------------------------------------------------

@@ -7,6 +7,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/frontier/unsolved.hpp"
 
 namespace inchtide {
 namespace {
@@ -144,10 +145,12 @@ TrackedPortfolio TrackedFrontier::on_ceiling(std::optional<double> expected_retu
   auto& violation = tracked.portfolio.certificate.limit_violation;
   violation = std::max(violation, tracked.tracking_error - ceiling_);
   if (!tracked.portfolio.certificate.holds()) {
-    throw UncertifiedAnswer(
-        fmt::format("The portfolio with a return of {} passes the ceiling of {} on its tracking "
-                    "error by {:.1e}",
-                    percent_text(tracked.portfolio.expected_return, 4), short_percent(ceiling_), violation));
+    auto bounds_here = whole_.bounds();
+    bounds_here.tracking_error = LimitFigure{ceiling_, -1};
+    throw UnsolvedProblem(
+        fmt::format("The portfolio with a return of {} passes the ceiling of {} on its tracking error by {:.1e}",
+                    percent_text(tracked.portfolio.expected_return, 4), short_percent(ceiling_), violation),
+        {estimate, std::move(bounds_here), tracked.portfolio.lambda});
   }
   return tracked;
 }

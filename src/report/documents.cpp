@@ -193,14 +193,16 @@ Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures
           {"histograms", drawn}};
 }
 
-Json estimate_result(const Estimated& estimated, const BootstrapBands* bands) {
-  const auto rows_of = [](const Eigen::MatrixXd& matrix) {
-    auto rows = Json::array();
-    for (Eigen::Index i = 0; i < matrix.rows(); ++i) rows.push_back(list_of(matrix.row(i)));
-    return rows;
-  };
-  const auto maybe = [](const auto& value) { return value ? Json(*value) : Json(); };
-  const auto& e = estimated.estimate;
+namespace {
+
+Json rows_of(const Eigen::MatrixXd& matrix) {
+  auto rows = Json::array();
+  for (Eigen::Index i = 0; i < matrix.rows(); ++i) rows.push_back(list_of(matrix.row(i)));
+  return rows;
+}
+
+/// The fields that an estimate file holds.
+Json estimate_json(const Estimate& e) {
   Json json{{"assets", e.assets}, {"expected_return", list_of(e.expected_return)}};
   if (e.covariance.is_dense()) {
     json["covariance"] = rows_of(e.covariance.matrix());
@@ -216,6 +218,57 @@ Json estimate_result(const Estimated& estimated, const BootstrapBands* bands) {
   json["from"] = e.from ? Json(to_string(*e.from)) : Json();
   json["to"] = e.to ? Json(to_string(*e.to)) : Json();
   json["risk_free"] = e.risk_free;
+  return json;
+}
+
+Json bounds_json(const Bounds& bounds) {
+  const auto end = [](double value) { return std::isfinite(value) ? Json(value) : Json(); };
+  const auto ends = [&](const Eigen::VectorXd& values) {
+    auto list = Json::array();
+    for (double value : values) list.push_back(end(value));
+    return list;
+  };
+  const auto figure = [](const std::optional<LimitFigure>& f) { return f ? Json(f->value) : Json(); };
+  auto rows = Json::array();
+  for (const auto& row : bounds.rows) {
+    rows.push_back({{"about", row.label},
+                    {"coefficients", list_of(row.coefficients)},
+                    {"bend", list_of(row.bend)},
+                    {"bend_at", list_of(row.bend_at)},
+                    {"constant", row.constant},
+                    {"lower", end(row.lower)},
+                    {"upper", end(row.upper)}});
+  }
+  Json json{{"lower", ends(bounds.lower)},
+            {"upper", ends(bounds.upper)},
+            {"budget", bounds.budget},
+            {"rows", rows},
+            {"volatility", figure(bounds.volatility)},
+            {"tracking_error", figure(bounds.tracking_error)},
+            {"costs", Json()}};
+  if (bounds.costs) {
+    const auto& costs = *bounds.costs;
+    json["costs"] = {{"current", list_of(costs.current)},
+                     {"buy", list_of(costs.buy)},
+                     {"sell", list_of(costs.sell)},
+                     {"years", costs.years}};
+  }
+  return json;
+}
+
+}  // namespace
+
+Json unsolved_result(const Problem& problem) {
+  auto json = estimate_json(problem.estimate);
+  json["bounds"] = bounds_json(problem.bounds);
+  json["lambda"] = problem.lambda ? Json(*problem.lambda) : Json();
+  return json;
+}
+
+Json estimate_result(const Estimated& estimated, const BootstrapBands* bands) {
+  const auto maybe = [](const auto& value) { return value ? Json(*value) : Json(); };
+  const auto& e = estimated.estimate;
+  auto json = estimate_json(e);
   json["standard_errors"] = list_of(estimated.standard_errors);
   json["sample_means"] = list_of(estimated.sample_means);
   json["expected_intensity"] = maybe(estimated.expected_intensity);

@@ -97,8 +97,8 @@ class Frontier {
   std::optional<std::string> why_no_maximum_sharpe(double risk_free) const;
 
  private:
-  friend Frontier trace_frontier(const Estimate&, const Limits&, const LimitFacts&);
   friend Frontier trace_frontier(const Estimate&, const Bounds&);
+  static Frontier traced(const Estimate& estimate, const Bounds& bounds);
   struct WeightChange {
     int asset;
     double weight;
@@ -129,7 +129,7 @@ class Frontier {
 /// @throws InputError for an estimate that doesn't fit together, a limit on an unknown asset, or a covariance that is
 ///         found not to be positive semidefinite
 /// @throws InfeasibleLimits when the limits cannot all hold
-/// @throws UncertifiedAnswer when rounding defeats the solver; nothing uncertified is returned
+/// @throws UnsolvedProblem, an UncertifiedAnswer, when rounding defeats the solver; nothing uncertified is returned
 Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts = {});
 
 /// The same from ranges of weights and rows; lower ends finite, and weights within them can sum to the budget.

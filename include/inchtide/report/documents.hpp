@@ -12,6 +12,7 @@
 #include "inchtide/estimate/estimators.hpp"
 #include "inchtide/exchange/gather.hpp"
 #include "inchtide/frontier/frontier.hpp"
+#include "inchtide/frontier/unsolved.hpp"
 #include "inchtide/prices/findings.hpp"
 #include "inchtide/prices/lookup.hpp"
 #include "inchtide/prices/price_table.hpp"
@@ -44,6 +45,10 @@ Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures
 
 /// The fields that an estimate file holds, and what the estimate says of itself; `bands` where there are any.
 Json estimate_result(const Estimated& estimated, const BootstrapBands* bands);
+
+/// A problem whose answer could not be certified: the fields that an estimate file holds, `bounds` (ends that are
+/// infinite null) and `lambda` (null for a whole frontier).
+Json unsolved_result(const Problem& problem);
 
 /// {asset: weight}, weights of exactly 0 left out.
 Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights);
