@@ -524,18 +524,21 @@ bool PathSolver::enter(int asset, bool over_bend) {
     return true;
   }
   const Eigen::VectorXd along = -border.solved;
-  double gain = q[asset], gain_scale = std::abs(q[asset]);
+  double gain = q[asset], gain_scale = std::abs(q[asset]), rise = g_[asset];
   for (int f = 0; f < int(free_.size()); ++f) {
-    const double term = q[free_[std::size_t(f)]] * along[row_count() + f];
+    const int j = free_[std::size_t(f)];
+    const double term = q[j] * along[row_count() + f];
     gain += term;
     gain_scale = std::max(gain_scale, std::abs(term));
+    rise += g_[j] * along[row_count() + f];
   }
   if (std::abs(gain) > 1e-9 * gain_scale) {
     // Without curvature the asset's price is proportional to lambda: it meets 0 at lambda = 0 and not before. Where
-    // that would be a visible price, as it has none there must be a little curvature.
+    // that would be a visible price, and yet it is none, there must be a little curvature.
     const double flat_price = lambda_ * (over_bend ? dz_over_bend : dz_[asset]);
     const double terms = largest_variance_ * w_.cwiseAbs().sum() + lambda_ * largest_q_;
-    if (border.curvature > 0 && std::abs(flat_price) > no_price * terms) {
+    const bool visible = std::abs(flat_price) > no_price * terms;
+    if (border.curvature > 0 && visible && std::abs(rise - lambda_ * gain) < std::abs(flat_price) / 2) {
       free_it();
       return true;
     }

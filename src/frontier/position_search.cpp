@@ -27,7 +27,7 @@ constexpr double many_decided = 0.92;
 struct Branch {
   States states;
   double bound = -infinity;
-  double price = 0;  // of a position
+  Prices prices;
   int depth = 0;
   int next = -1;                               // the asset to decide
   std::shared_ptr<const Eigen::VectorXd> own;  // parts of the variances
@@ -48,7 +48,8 @@ class Search {
         rules_{bounds.holdings ? std::min(n_, int(bounds.holdings->value)) : n_, bounds.held ? bounds.held->value : 0,
                options.lambda},
         least_limit_(bounds.held ? bounds.held->limit : -1),
-        relaxation_(estimate_, bounds_, rules_, options.should_stop),
+        ceilings_(ceilings_of(bounds, options.benchmark)),
+        relaxation_(estimate_, bounds_, rules_, ceilings_, options.should_stop),
         noise_(no_variance * estimate.covariance.variances().maxCoeff()) {}
 
   HoldingsAnswer run() {
@@ -72,13 +73,15 @@ class Search {
             "The search for positions was stopped before it found any portfolio: give it more time");
       }
       // Only branches that were all seen to have no portfolio prove that there is none.
-      if (!lost_ && !relaxation_.has_lost_answers() && std::isinf(floor_)) throw InfeasibleLimits(none_fits(), {});
+      if (!lost_ && std::isinf(floor_)) throw InfeasibleLimits(none_fits(), {});
       throw UncertifiedAnswer(
           "The search for positions found no portfolio, and rounding keeps it from proving that there is none");
     }
     HoldingsAnswer answer;
     answer.chosen = chosen_bounds(best_support_);
-    answer.portfolio = solve_exactly(estimate_, answer.chosen);
+    auto portfolio = solve_exactly(estimate_, answer.chosen, options_.benchmark);
+    if (!portfolio) throw UncertifiedAnswer("The best positions found are within their ceilings by rounding only");
+    answer.portfolio = std::move(*portfolio);
     answer.objective = best_;
     answer.risk = std::max(best_risk_, noise_);
     answer.bound = std::min(best_, floor_);
@@ -97,8 +100,6 @@ class Search {
   static Bounds searched(const Estimate& estimate, Bounds bounds, const HoldingsOptions& options) {
     bounds.holdings.reset();
     bounds.held.reset();
-    bounds.volatility.reset();
-    bounds.tracking_error.reset();
     if (options.least_return) {
       bounds.rows.push_back({-1, "expected return", estimate.expected_return, *options.least_return, infinity});
     }
@@ -139,7 +140,8 @@ class Search {
       if (bounds_.lower[i] == 0 && !relaxation_.may_be_held(i)) state = State::out;
     }
     relaxation_.stand_on(root.states, relaxation_.first_own_parts());
-    auto relaxed = relaxation_.bound(root.states, 0, infinity, root_tries);
+    root.prices.ceilings.assign(ceilings_.size(), 0.0);
+    auto relaxed = relaxation_.bound(root.states, root.prices, infinity, root_tries);
     if (!relaxed.feasible) throw InfeasibleLimits(none_fits(), {});
     try_support(support_of(root, relaxed));
     improve_by_exchanges();
@@ -150,7 +152,7 @@ class Search {
       if (root.open() == open) break;
       open = root.open();
       relaxation_.stand_on(root.states, relaxation_.own_parts());
-      relaxed = relaxation_.bound(root.states, relaxed.price, good_enough(), root_tries);
+      relaxed = relaxation_.bound(root.states, relaxed.prices, good_enough(), root_tries);
       if (!relaxed.feasible) return;  // all others have been given up
     }
     root.sharpened_for = root.open();
@@ -181,9 +183,11 @@ class Search {
     return bounds;
   }
 
-  Portfolio solve_exactly(const Estimate& estimate, const Bounds& bounds) const {
-    const auto frontier = trace_frontier(estimate, bounds);
-    return frontier.at_lambda(options_.lambda);
+  /// Within ceilings there may be none.
+  std::optional<Portfolio> solve_exactly(const Estimate& estimate, const Bounds& bounds,
+                                         const std::optional<BenchmarkRisk>& benchmark) const {
+    if (!ceilings_.empty()) return least_within_ceilings(estimate, bounds, options_.lambda, benchmark);
+    return trace_frontier(estimate, bounds).at_lambda(options_.lambda);
   }
 
   /// The least objective with these assets alone, each 1 + its position, negative when held short; kept if it is the
@@ -201,6 +205,8 @@ class Search {
     few.expected_return = estimate_.expected_return(members);
     few.covariance = estimate_.covariance.block(members);
     auto bounds = bounds_of_few(bounds_, members);
+    auto benchmark = options_.benchmark;
+    if (benchmark) benchmark->covariances = Eigen::VectorXd(benchmark->covariances(members));
     for (Eigen::Index a = 0; a < few.size(); ++a) {
       auto &lower = bounds.lower[a], &upper = bounds.upper[a];
       (support[std::size_t(a)] > 0 ? lower : upper) =
@@ -209,9 +215,10 @@ class Search {
     }
     if (bounds.lower.sum() > bounds.budget + 1e-12 || bounds.upper.sum() < bounds.budget - 1e-12) return infinity;
     try {
-      const auto found = solve_exactly(few, bounds);
-      const double variance = found.volatility * found.volatility;
-      const double value = variance / 2 - options_.lambda * found.expected_return;
+      const auto found = solve_exactly(few, bounds, benchmark);
+      if (!found) return infinity;
+      const double variance = found->volatility * found->volatility;
+      const double value = variance / 2 - options_.lambda * found->expected_return;
       if (value < best_) {
         best_ = value;
         best_risk_ = benchmark_variance_ ? 2 * value + *benchmark_variance_ : variance;
@@ -257,9 +264,10 @@ class Search {
       if (options_.should_stop && options_.should_stop()) return;
       const double before = best_;
       const auto support = best_support_;
-      const auto portfolio = solve_exactly(estimate_, chosen_bounds(support));
+      const auto portfolio = solve_exactly(estimate_, chosen_bounds(support), options_.benchmark);
+      if (!portfolio) return;
       const Eigen::VectorXd gradient =
-          estimate_.covariance.product(portfolio.weights) - options_.lambda * estimate_.expected_return;
+          estimate_.covariance.product(portfolio->weights) - options_.lambda * estimate_.expected_return;
       std::vector<int> candidates;
       for (int i = 0; i < n_; ++i) {
         if (relaxation_.may_be_held(i)) candidates.push_back(i + 1);
@@ -298,19 +306,23 @@ class Search {
     auto next = most_undecided(branch, relaxed);
     if (!next && branch.bound < good_enough()) {
       // With the right price of a position the relaxed problem is the real one where nothing is undecided.
-      relaxed = relaxation_.bound(branch.states, relaxed.price, good_enough(), root_tries);
+      relaxed = relaxation_.bound(branch.states, relaxed.prices, good_enough(), root_tries);
       if (!relaxed.feasible) return;
       try_support(support_of(branch, relaxed));
       branch.bound = std::max(branch.bound, relaxed.bound);
       next = most_undecided(branch, relaxed);
       if (!next) next = any_open(branch);
     }
+    if (!any_open(branch)) {  // one choice, which has been tried
+      give_up(lost_ ? branch.bound : std::max(branch.bound, best_));
+      return;
+    }
     if (!next || branch.bound >= good_enough()) {
       give_up(branch.bound);
       return;
     }
     branch.next = *next;
-    branch.price = relaxed.price;
+    branch.prices = relaxed.prices;
     branch.own = std::make_shared<const Eigen::VectorXd>(relaxation_.own_parts());
     queue_.push(std::move(branch));
   }
@@ -354,7 +366,7 @@ class Search {
       ++child.depth;
       child.states[std::size_t(branch.next)] = state;
       relaxation_.stand_on(branch.states, *branch.own);
-      auto relaxed = relaxation_.bound(child.states, child.price, good_enough(), tries);
+      auto relaxed = relaxation_.bound(child.states, child.prices, good_enough(), tries);
       if (!relaxed.feasible) continue;
       narrow(child, relaxed);
       if (relaxed.feasible) push(std::move(child), relaxed);
@@ -369,7 +381,7 @@ class Search {
     branch.sharpened_for = branch.open();
     branch.bound = std::max(branch.bound, relaxed.bound);
     relaxation_.stand_on(branch.states, relaxation_.own_parts());
-    relaxed = relaxation_.bound(branch.states, relaxed.price, good_enough(), tries);
+    relaxed = relaxation_.bound(branch.states, relaxed.prices, good_enough(), tries);
     if (!relaxed.feasible) return;
     relaxation_.sharpen(branch.states, relaxed, good_enough(), 1, tries);
     if (relaxed.bound < good_enough()) give_up(relaxation_.decide(branch.states, relaxed, good_enough()));
@@ -384,6 +396,7 @@ class Search {
   int n_;
   PositionRules rules_;
   int least_limit_;
+  std::vector<Ceiling> ceilings_;
   Relaxation relaxation_;
   double best_ = infinity, best_risk_ = 0, floor_ = infinity;
   double noise_;  // a variance below it is none

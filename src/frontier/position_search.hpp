@@ -1,5 +1,5 @@
 #pragma once
-// Branch and bound over choices of positions, for one quadratic objective and limits that are ranges and rows.
+// Branch and bound over choices of positions, for one quadratic objective.
 
 #include <optional>
 
@@ -7,7 +7,6 @@
 
 namespace inchtide {
 
-/// Honours ranges, rows and numbers of positions; ceilings and what `options` says of a benchmark are left alone.
 /// @param benchmark_variance where expected returns are the covariances with a benchmark and lambda is 1, so that the
 ///        objective is half the square of a tracking error: gaps are measured against that
 HoldingsAnswer search_positions(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options,

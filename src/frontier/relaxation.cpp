@@ -19,15 +19,34 @@ constexpr double worthwhile = 0.02;
 
 }  // namespace
 
-Relaxation::Relaxation(const Estimate& estimate, const Bounds& bounds, PositionRules rules, StopCheck should_stop)
+Relaxation::Relaxation(const Estimate& estimate, const Bounds& bounds, PositionRules rules,
+                       std::vector<Ceiling> ceilings, StopCheck should_stop)
     : estimate_(estimate),
       bounds_(bounds),
       rules_(rules),
+      ceilings_(std::move(ceilings)),
       should_stop_(std::move(should_stop)),
       n_(int(estimate.size())) {
-  const Eigen::VectorXd reach = bounds.lower.cwiseAbs().cwiseMax(bounds.upper.cwiseAbs());
-  const double volatility = reach.dot(estimate.volatilities());
-  none_above_ = volatility * volatility / 2 + rules.lambda * reach.dot(estimate.expected_return.cwiseAbs());
+  set_prices(std::vector<double>(ceilings_.size(), 0.0));
+  const double gross = bounds.budget - 2 * bounds.lower.cwiseMin(0).sum();
+  const double volatility = gross * estimate.volatilities().maxCoeff();
+  none_above_ = volatility * volatility / 2 + rules.lambda * gross * estimate.expected_return.cwiseAbs().maxCoeff();
+}
+
+void Relaxation::set_prices(const std::vector<double>& of_ceilings) {
+  ceiling_prices_ = of_ceilings;
+  pull_ = rules_.lambda * estimate_.expected_return;
+  offset_ = 0;
+  scale_ = 1;
+  for (std::size_t k = 0; k < ceilings_.size(); ++k) {
+    const double price = of_ceilings[k];
+    pull_ += price * ceilings_[k].pull;
+    offset_ += price * (ceilings_[k].constant - ceilings_[k].most) / 2;
+    scale_ += price;
+  }
+  scale_ = 1 / scale_;
+  pull_ *= scale_;
+  offset_ *= scale_;
 }
 
 Eigen::VectorXd Relaxation::first_own_parts() const {
@@ -95,7 +114,7 @@ Relaxed Relaxation::solve(const States& states, double price) {
   auto problem = vertex_problem(bounds);
   auto& weights = problem.weights;
   weights.curvature = weights.pull = Eigen::VectorXd::Zero(size);
-  Eigen::VectorXd slopes = rules_.lambda * estimate_.expected_return(members_);
+  Eigen::VectorXd slopes = pull_(members_);
   for (int k = 0; k < int(size); ++k) {
     const auto state = states[std::size_t(members_[std::size_t(k)])];
     if (state == State::held || state == State::held_short) weights.curvature[k] = split_.own[k];
@@ -121,8 +140,7 @@ Relaxed Relaxation::solve(const States& states, double price) {
     relaxed.row_prices = solver.row_prices();
     return relaxed;
   } catch (const UncertifiedAnswer&) {  // nothing is known of this branch but its parent's bound
-    lost_ = true;
-    return {true, -infinity, price, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
+    return {true, -infinity, {price, ceiling_prices_}, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
   }
 }
 
@@ -170,12 +188,12 @@ void Relaxation::bend_open(BentRows& weights, Eigen::VectorXd& slopes, const Bou
 }
 
 Relaxed Relaxation::judged(const States& states, const Eigen::VectorXd& weights, double price) const {
-  Relaxed relaxed{true, 0, price, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
+  Relaxed relaxed{true, 0, {price, ceiling_prices_}, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
   double value = split_.rest.portfolio_variance(weights) / 2;
   for (int k = 0; k < int(members_.size()); ++k) {
     const int i = members_[std::size_t(k)];
     relaxed.weights[i] = weights[k];
-    value -= rules_.lambda * estimate_.expected_return[i] * weights[k];
+    value -= pull_[i] * weights[k];
     const double size = std::abs(weights[k]), square = split_.own[k] * size * size / 2;
     if (states[std::size_t(i)] != State::open) {
       value += square;
@@ -185,13 +203,13 @@ Relaxed Relaxation::judged(const States& states, const Eigen::VectorXd& weights,
     relaxed.shares[i] = size < full ? size / full : (size > no_weight ? 1.0 : 0.0);
     value += size < full ? line_slope(k, full, price) * size : square + (size > 0 ? price : 0);
   }
-  relaxed.bound = value - price * (rules_.most - held_count(states));
+  relaxed.bound = (value + offset_ - price * (rules_.most - held_count(states))) / scale_;
   return relaxed;
 }
 
 // ---- the best price ------------------------------------------------------------------------------------------------
 
-Relaxed Relaxation::bound(States& states, double price, double enough, int tries) {
+Relaxed Relaxation::bound_at_ceiling_prices(States& states, double price, double enough, int tries) {
   const int left = rules_.most - held_count(states);
   if (left < 0) return {};
   if (left == 0) std::ranges::replace(states, State::open, State::out);
@@ -217,6 +235,54 @@ Relaxed Relaxation::bound(States& states, double price, double enough, int tries
     price = next;
   }
   return best;
+}
+
+Relaxed Relaxation::bound(States& states, const Prices& prices, double enough, int tries) {
+  set_prices(prices.ceilings);
+  auto best = bound_at_ceiling_prices(states, prices.position, enough, tries);
+  brackets_.assign(ceilings_.size(), {});
+  auto last = best;
+  for (int k = 0; k < tries && best.feasible && best.bound < enough && next_ceiling_price(last); ++k) {
+    last = bound_at_ceiling_prices(states, last.prices.position, enough, tries);
+    if (!last.feasible) return last;
+    if (last.bound > best.bound) best = last;
+  }
+  return best;
+}
+
+/// Moves the price of the ceiling that is missed most, up where it is passed and down where it is slack; false when all
+/// are met.
+bool Relaxation::next_ceiling_price(const Relaxed& relaxed) {
+  std::size_t worst = 0;
+  double most = 1e-4, its = 0;
+  for (std::size_t k = 0; k < ceilings_.size(); ++k) {
+    const double excess = ceilings_[k].squared(estimate_.covariance, relaxed.weights) / ceilings_[k].most - 1;
+    const double missed = ceiling_prices_[k] > 0 ? std::abs(excess) : excess;
+    if (missed <= most) continue;
+    worst = k;
+    most = missed;
+    its = excess;
+  }
+  if (its == 0 || relaxed.row_prices.size() == 0) return false;
+  auto prices = ceiling_prices_;
+  double& price = prices[worst];
+  auto& bracket = brackets_[worst];
+  if (its > 0) {
+    bracket.low = price;
+    bracket.above = its;
+  } else {
+    bracket.high = price;
+    bracket.below = its;
+  }
+  if (!std::isinf(bracket.high) && bracket.above > 0) {
+    price = bracket.low + (bracket.high - bracket.low) * bracket.above / (bracket.above - bracket.below);
+  } else if (its > 0) {
+    price = std::max(0.1, 4 * price);
+  } else {
+    price = price > 1e-3 ? price / 4 : 0;
+  }
+  set_prices(prices);
+  return true;
 }
 
 /// A price at which the weights of the free problem would fill about as many positions as are left.
@@ -250,7 +316,7 @@ void Relaxation::sharpen(States& states, Relaxed& relaxed, double enough, int ro
     const double before = relaxed.bound;
     for (part = std::min(1.0, 2 * part); part > 0.02; part /= 2) {
       split_ = split_with(covariance_, (1 - part) * from + part * to);
-      auto again = bound(states, relaxed.price, enough, tries);
+      auto again = bound(states, relaxed.prices, enough, tries);
       if (!again.feasible || !(again.bound > before)) continue;
       relaxed = std::move(again);
       break;
@@ -265,20 +331,22 @@ void Relaxation::sharpen(States& states, Relaxed& relaxed, double enough, int ro
 
 // ---- decisions by prices -------------------------------------------------------------------------------------------
 
-double Relaxation::decide(States& states, const Relaxed& relaxed, double enough) const {
+double Relaxation::decide(States& states, const Relaxed& relaxed, double enough) {
   if (relaxed.row_prices.size() == 0 || std::isinf(enough)) return infinity;
+  set_prices(relaxed.prices.ceilings);
+  const double price = relaxed.prices.position;
   // The rows' prices turn the rest into one problem an asset; any prices give a bound.
   const auto rows = all_rows(few_);
   const Eigen::VectorXd weights = relaxed.weights(members_), risk = split_.rest.product(weights);
-  Eigen::VectorXd slope = risk - rules_.lambda * estimate_.expected_return(members_);
-  double all = -weights.dot(risk) / 2 - relaxed.price * (rules_.most - held_count(states));
+  Eigen::VectorXd slope = risk - pull_(members_);
+  double all = offset_ - weights.dot(risk) / 2 - price * (rules_.most - held_count(states));
   for (std::size_t r = 0; r < rows.size(); ++r) {
     if (rows[r].bend.size() > 0) return infinity;
-    const double price = relaxed.row_prices[Eigen::Index(r)];
-    const double end = (price > 0 ? rows[r].lower : rows[r].upper) - rows[r].constant;
+    const double of_row = relaxed.row_prices[Eigen::Index(r)];
+    const double end = (of_row > 0 ? rows[r].lower : rows[r].upper) - rows[r].constant;
     if (std::isinf(end)) continue;
-    slope -= price * rows[r].coefficients;
-    all += price * end;
+    slope -= of_row * rows[r].coefficients;
+    all += of_row * end;
   }
   const auto least_within = [&](Eigen::Index k, double lower, double upper) {
     if (lower > upper) return infinity;
@@ -291,7 +359,7 @@ double Relaxation::decide(States& states, const Relaxed& relaxed, double enough)
   for (Eigen::Index k = 0; k < count; ++k) {
     const double up = least_within(k, std::max(few_.lower[k], rules_.least), few_.upper[k]);
     const double down = least_within(k, few_.lower[k], std::min(few_.upper[k], -rules_.least));
-    in[k] = relaxed.price + std::min(up, down);
+    in[k] = price + std::min(up, down);
     switch (states[std::size_t(members_[std::size_t(k)])]) {
       case State::out: break;
       case State::open: here[k] = std::min(0.0, in[k]); break;
@@ -304,7 +372,7 @@ double Relaxation::decide(States& states, const Relaxed& relaxed, double enough)
   for (Eigen::Index k = 0; k < count; ++k) {
     auto& state = states[std::size_t(members_[std::size_t(k)])];
     if (state != State::open) continue;
-    const double if_in = all - here[k] + in[k], if_out = all - here[k];
+    const double if_in = (all - here[k] + in[k]) / scale_, if_out = (all - here[k]) / scale_;
     if (if_in >= enough) {
       state = State::out;
       given_up = std::min(given_up, if_in);
@@ -321,6 +389,8 @@ Bounds bounds_of_few(const Bounds& bounds, const std::vector<int>& assets) {
   few.lower = bounds.lower(assets);
   few.upper = bounds.upper(assets);
   few.budget = bounds.budget;
+  few.volatility = bounds.volatility;
+  few.tracking_error = bounds.tracking_error;
   for (const auto& row : bounds.rows) {
     LimitRow part{row.limit, row.label, row.coefficients(assets), row.lower, row.upper};
     part.constant = row.constant;

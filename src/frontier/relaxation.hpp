@@ -10,6 +10,13 @@
 // The bound is concave in d, so d climbs: towards what serves best the slope of the bound, as far as the bound rises
 // (the best d of all solves a semidefinite programme: Zheng, Sun & Li 2014, INFORMS J. Computing 26).
 //
+// Ceilings on volatility or tracking error have prices too. With price v_k on half of w'Sw - 2 c_k'w + constant_k -
+// most_k the objective is, divided by 1 + sum of v_k, of the same kind as without:
+//
+//     1/2 w'Sw - s (lambda m + sum v_k c_k)'w + s sum v_k (constant_k - most_k) / 2,    s = 1 / (1 + sum v_k)
+//
+// so that own parts serve the ceilings as well.
+//
 // With the prices of the rows and of positions the problem falls apart by asset, so what it would cost to hold one that
 // isn't, or not to hold one that is, can be told without solving anew. Where that is more than the best portfolio
 // found, the asset is decided. With fewer assets left more can be taken out of their variances, and so on in turn.
@@ -17,6 +24,7 @@
 #include <limits>
 #include <vector>
 
+#include "frontier/ceilings.hpp"
 #include "frontier/own_parts.hpp"
 #include "frontier/pieces.hpp"
 #include "inchtide/base/progress.hpp"
@@ -34,10 +42,15 @@ struct PositionRules {
   double lambda = 0;  // least 1/2 w'Sw - lambda m'w
 };
 
+struct Prices {
+  double position = 0;
+  std::vector<double> ceilings;
+};
+
 struct Relaxed {
   bool feasible = false;
   double bound = 0;
-  double price = 0;                 // of a position
+  Prices prices;
   Eigen::VectorXd weights, shares;  // an entry an asset; shares of a position, of open assets
   Eigen::VectorXd row_prices{};     // empty where rounding has lost the answer, and the bound with it
 };
@@ -50,7 +63,8 @@ constexpr double decided = 1e-7;
 class Relaxation {
  public:
   /// @param estimate, bounds outlive it; `bounds` has finite ends and no number of positions
-  Relaxation(const Estimate& estimate, const Bounds& bounds, PositionRules rules, StopCheck should_stop);
+  Relaxation(const Estimate& estimate, const Bounds& bounds, PositionRules rules, std::vector<Ceiling> ceilings,
+             StopCheck should_stop);
 
   /// Own parts that are large for all assets alike.
   Eigen::VectorXd first_own_parts() const;
@@ -60,19 +74,19 @@ class Relaxation {
   /// Those in use, 0 for assets that are out.
   Eigen::VectorXd own_parts() const;
 
-  /// The best bound over prices of a position, from `price` on: where shares add up to the positions that are left.
-  /// Assets that are then out of the question are set so.
+  /// The best bound over prices of ceilings and of a position, from `prices` on: where ceilings are met and shares add
+  /// up to the positions that are left. Assets that are then out of the question are set so.
   /// @param enough a bound from which on no better one is needed
-  Relaxed bound(States& states, double price, double enough, int tries);
+  /// @param tries for the price of a position at each price of the ceilings, and as many for those
+  Relaxed bound(States& states, const Prices& prices, double enough, int tries);
 
   /// Changes the own parts so that the bound rises towards `enough`, for at most so many rounds.
   void sharpen(States& states, Relaxed& relaxed, double enough, int rounds, int tries);
 
   /// Decides open assets whose other choice cannot be better than `enough`.
   /// @return the least bound of the choices given up; infinite where there are none
-  double decide(States& states, const Relaxed& relaxed, double enough) const;
+  double decide(States& states, const Relaxed& relaxed, double enough);
 
-  bool has_lost_answers() const { return lost_; }
   /// How much variance is at stake in the share of an open asset.
   double worth(int asset, const Relaxed& relaxed) const;
 
@@ -83,6 +97,9 @@ class Relaxation {
   static int held_count(const States& states);
 
  private:
+  void set_prices(const std::vector<double>& of_ceilings);
+  Relaxed bound_at_ceiling_prices(States& states, double price, double enough, int tries);
+  bool next_ceiling_price(const Relaxed& relaxed);
   Relaxed solve(const States& states, double price);
   void bend_open(BentRows& weights, Eigen::VectorXd& slopes, const Bounds& bounds, int k, double price) const;
   Relaxed judged(const States& states, const Eigen::VectorXd& weights, double price) const;
@@ -93,15 +110,24 @@ class Relaxation {
   const Estimate& estimate_;
   const Bounds& bounds_;
   PositionRules rules_;
+  std::vector<Ceiling> ceilings_;
   StopCheck should_stop_;
   int n_;
+  // The objective at the ceilings' prices, divided by 1 + their sum: 1/2 w'Sw - pull'w + offset.
+  std::vector<double> ceiling_prices_;
+  Eigen::VectorXd pull_;
+  double offset_ = 0, scale_ = 1;
+  // Prices between which each ceiling is met, and by which part it is missed there.
+  struct Bracket {
+    double low = 0, high = std::numeric_limits<double>::infinity(), above = 0, below = 0;
+  };
+  std::vector<Bracket> brackets_;
   // Of the assets that aren't out, in their order.
   std::vector<int> members_;
   Bounds few_;
   Covariance covariance_;
   Split split_;
   double none_above_ = 0;  // no weights within the bounds have a larger objective
-  bool lost_ = false;
 };
 
 /// The bounds of these assets when all others are at 0; without the limits that set them.

@@ -224,6 +224,36 @@ TrackedPortfolio TrackedFrontier::maximum_sharpe(double risk_free) const {
   });
 }
 
+namespace {
+
+/// Where the least tracking error has too much volatility: with a price on half of the variance the objective is
+/// 1/2 w'Sw - lambda c'w, lambda = 1 / (1 + price), so it lies on the frontier of the covariances c with the benchmark.
+TrackedPortfolio least_at_volatility(const Estimate& estimate, const Bounds& bounds, const BenchmarkRisk& benchmark) {
+  auto pulled = estimate;
+  pulled.expected_return = benchmark.covariances;
+  const auto towards = trace_frontier(pulled, without_ceilings(bounds));
+  const double least = towards.corners().back().volatility, most = bounds.volatility->value;
+  if (least > most * (1 + slackness)) {
+    throw InfeasibleLimits(fmt::format("The least volatility within the limits is {}, above the ceiling of {}",
+                                       percent_text(least, 4), short_percent(most)),
+                           {});
+  }
+  TrackedPortfolio tracked;
+  auto found = towards.at_volatility(std::max(least, most));
+  tracked.prices = bound_prices(pulled.covariance, pulled.expected_return, towards.bounds(), found.weights,
+                                found.lambda, found.row_prices);
+  const double scale = 1 / std::max(found.lambda, 1e-12);  // 1 + the ceiling's price
+  tracked.prices.budget *= scale;
+  tracked.prices.row *= scale;
+  tracked.prices.bound *= scale;
+  tracked.volatility_price = (scale - 1) * found.volatility;
+  found.row_prices *= scale;
+  tracked.portfolio = std::move(found);
+  return tracked;
+}
+
+}  // namespace
+
 TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds, const BenchmarkRisk& benchmark) {
   const auto n = estimate.size();
   const auto active = active_frontier(estimate, bounds, benchmark);
@@ -233,10 +263,14 @@ TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bo
                                 found.weights, 0, found.row_prices);
   tracked.prices.bound.conservativeResize(n);
   found.weights.conservativeResize(n);
-  tracked.tracking_error = benchmark.tracking_error(estimate.covariance, found.weights);
-  found.volatility = std::sqrt(estimate.covariance.portfolio_variance(found.weights));
-  found.expected_return = estimate.expected_return.dot(found.weights);
   tracked.portfolio = std::move(found);
+  auto& p = tracked.portfolio;
+  p.volatility = std::sqrt(estimate.covariance.portfolio_variance(p.weights));
+  if (bounds.volatility && p.volatility > bounds.volatility->value * (1 + slackness)) {
+    tracked = least_at_volatility(estimate, bounds, benchmark);
+  }
+  p.expected_return = estimate.expected_return.dot(p.weights);
+  tracked.tracking_error = benchmark.tracking_error(estimate.covariance, p.weights);
   return tracked;
 }
 

@@ -293,6 +293,7 @@ Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, 
   auto allocation = describe(frontier.estimate(), least.portfolio.weights, risk_free, facts);
   allocation.certificate = least.portfolio.certificate;
   auto solution = solution_of(least, bounds);
+  if (least.volatility_price > 0) solution.ceiling = {bounds.volatility->limit, least.volatility_price};
   solution.portfolio.volatility = least.tracking_error;  // what it minimises
   allocation.binding = binding_limits(bounds, limits, Aim{Aim::Kind::minimum_variance, 0}, solution, risk_free);
   if (positions) explain_positions(allocation, frontier.bounds(), limits, aim, *positions);

@@ -163,6 +163,35 @@ TEST(LeastTrackingError, TwoAssetsInClosedForm) {
   EXPECT_NEAR(*chosen.binding[0].price_per_point, 0.01 * std::sqrt(0.05), 1e-9) << "a point nearer, in proportion";
 }
 
+TEST(LeastTrackingError, ACeilingOnVolatilityHoldsAndHasAPrice) {
+  std::mt19937_64 random(78);
+  const auto tracked = random_tracked(random, 8);
+  const auto& estimate = tracked.problem.estimate;
+  LimitFacts facts;
+  facts.benchmark = tracked.benchmark;
+  const double least = trace_frontier(estimate, Bounds::long_only(8)).minimum_variance().volatility;
+  const double ceiling = 0.5 * (least + std::sqrt(tracked.benchmark.variance));
+  const auto nearest_below = [&](double volatility) {
+    const Limits limits{Limit::parse(fmt::format("volatility <= {}%", 100 * volatility))};
+    return choose(trace_frontier(estimate, limits, facts), limits, Aim::parse("minimum-tracking-error", ""), 0, facts);
+  };
+  const auto at = nearest_below(ceiling);
+  EXPECT_NEAR(at.volatility, ceiling, 1e-9);
+  EXPECT_TRUE(at.violations.empty());
+  // On the way from the benchmark to the least variance every portfolio of so little volatility is farther away.
+  const auto calmest = trace_frontier(estimate, Bounds::long_only(8)).minimum_variance().weights;
+  for (double part = 0; part <= 1; part += 0.001) {
+    const Eigen::VectorXd w = (1 - part) * tracked.benchmark_weights + part * calmest;
+    if (std::sqrt(estimate.covariance.portfolio_variance(w)) > ceiling) continue;
+    EXPECT_GE(tracked.benchmark.tracking_error(estimate.covariance, w), *at.tracking_error - 1e-12);
+  }
+  constexpr double step = 1e-5;
+  const double slope =
+      (*nearest_below(ceiling - step).tracking_error - *nearest_below(ceiling + step).tracking_error) / (2 * step);
+  ASSERT_FALSE(at.binding.empty());
+  EXPECT_NEAR(*at.binding.front().price_per_point, 0.01 * slope, 1e-6);
+}
+
 TEST(TrackingErrorLimit, IsHonouredByAimsAndHasAPrice) {
   std::mt19937_64 random(76);
   const auto tracked = random_tracked(random, 8);
@@ -201,6 +230,16 @@ TEST(TrackingErrorLimit, ThatCannotHoldIsNamedWithItsFigure) {
                 choose(frontier, Limits{}, Aim::parse("minimum-tracking-error", ""), 0);
               }),
               HasSubstr("Give --benchmark CODE"));
+  // Each of two ceilings can hold, and both together cannot.
+  const double lowest = trace_frontier(tracked.problem.estimate, Bounds::long_only(8)).minimum_variance().volatility;
+  const Limits two{Limit::parse("tracking-error <= 0.01%"),
+                   Limit::parse(fmt::format("volatility <= {}%", 101 * lowest))};
+  try {
+    trace_frontier(tracked.problem.estimate, two, facts);
+    FAIL() << "they cannot hold";
+  } catch (const InfeasibleLimits& error) {
+    EXPECT_EQ(error.conflict.size(), 2u) << error.what();
+  }
   // Traced with the benchmark, chosen without.
   LimitFacts both;
   both.benchmark = tracked.benchmark;

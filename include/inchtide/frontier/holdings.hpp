@@ -7,10 +7,7 @@
 /// Programming 106), the rest stays with the covariance. In one weight the result is a straight line that turns into a
 /// parabola, which is a range that bends.
 ///
-/// A ceiling on volatility or tracking error is a convex limit, and its tangents are straight ones: the search honours
-/// tangents, one for each choice of positions that it comes up with, at the best that those positions can do within the
-/// ceiling. No choice comes up twice, and what the search leaves out is out under the ceiling all the more (outer
-/// approximation: Duran & Grossmann 1986, Mathematical Programming 36).
+/// A ceiling on volatility or tracking error has a price in the bound, which makes it a part of the same objective.
 ///
 /// @code
 /// #include <cassert>

@@ -28,10 +28,11 @@
 namespace inchtide {
 
 struct TrackedPortfolio {
-  Portfolio portfolio;        ///< of the least variance for its return within limits and ceiling
-  double tracking_error = 0;  ///< per year
-  double ceiling_price = 0;   ///< of the tracking error, in variance / 2 per unit; 0 where the ceiling is slack
-  BoundPrices prices;         ///< of the other limits, as `bound_prices` gives them where the ceiling is slack
+  Portfolio portfolio;          ///< of the least variance for its return within limits and ceiling
+  double tracking_error = 0;    ///< per year
+  double ceiling_price = 0;     ///< of the tracking error, in variance / 2 per unit; 0 where the ceiling is slack
+  double volatility_price = 0;  ///< likewise of a ceiling on volatility, where the tracking error is what is least
+  BoundPrices prices;           ///< of the other limits, as `bound_prices` gives them where the ceiling is slack
 };
 
 class TrackedFrontier {
@@ -69,7 +70,9 @@ class TrackedFrontier {
   double least_ = 0, most_ = 0;
 };
 
-/// The portfolio of least tracking error, and among several the one of highest return.
+/// The portfolio of least tracking error, and among several the one of highest return. A ceiling on volatility in the
+/// bounds holds, one on the tracking error is left aside.
+/// @throws InfeasibleLimits when the least volatility is above its ceiling
 /// @throws InputError for a covariance that doesn't go with the benchmark's
 TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds, const BenchmarkRisk& benchmark);
 
