@@ -94,6 +94,47 @@ TEST(WeighLimits, PositionsAreFewAndNotSmall) {
   for (const auto& weight : weights) EXPECT_GE(weight.get<double>(), 0.04 - 1e-9);
 }
 
+TEST(WeighLimits, CeilingsHoldWithFewPositions) {
+  const auto result =
+      result_of("weigh" + mandate +
+                " --limit 'holdings <= 7' --limit 'tracking-error <= 10%' --limit 'volatility <= 10%' --aim "
+                "minimum-tracking-error --aim minimum-variance --aim maximum-sharpe --aim target-volatility=8% --aim "
+                "utility=2");
+  double nearest = 0;
+  for (const auto& portfolio : result["portfolios"]) {
+    const std::string name = portfolio["name"];
+    EXPECT_LE(portfolio["weights"].size(), 7u) << name;
+    EXPECT_LE(portfolio["tracking_error"].get<double>(), 0.1 + 1e-8) << name;
+    EXPECT_LE(portfolio["volatility"].get<double>(), 0.1 + 1e-8) << name;
+    EXPECT_TRUE(portfolio["violations"].empty()) << name;
+    if (name == "minimum-tracking-error") nearest = portfolio["tracking_error"];
+    EXPECT_GE(portfolio["tracking_error"].get<double>(), nearest - 1e-9) << name;
+  }
+}
+
+TEST(WeighLimits, AnAnswerThatCannotBeCertifiedKeepsItsProblem) {
+  // Returns so far apart that their difference is no number.
+  const auto folder = std::filesystem::temp_directory_path() / ("unsolved-" + std::to_string(::getpid()));
+  std::filesystem::create_directories(folder);
+  const auto estimate = (folder / "estimate.json").string(), kept = (folder / "kept.json").string();
+  std::ofstream(estimate) << R"({"assets": ["A", "B"], "expected_return": [1.7e308, -1.7e308],
+                                 "covariance": [[0.04, 0.01], [0.01, 0.02]]})";
+  for (const char* command : {"frontier", "weigh --aim minimum-variance"}) {
+    const auto plain = run_tool(std::string(command) + " --estimate " + estimate + " --limit 'A <= 60%'");
+    EXPECT_EQ(plain.code, 5) << plain.err;
+    EXPECT_EQ(plain.out, "");
+    EXPECT_THAT(plain.err, HasSubstr("With --json FILE the whole problem is written"));
+    const auto said = run_tool(std::string(command) + " --estimate " + estimate + " --limit 'A <= 60%' --json " + kept);
+    EXPECT_EQ(said.code, 5) << said.err;
+    const auto document = nlohmann::json::parse(std::ifstream(kept));
+    EXPECT_EQ(document["result"]["expected_return"][0], 1.7e308);
+    EXPECT_EQ(document["result"]["bounds"]["upper"][0], 0.6);
+    EXPECT_EQ(run_tool(std::string(command) + " --estimate " + kept + " --limit 'A <= 60%'").err, plain.err)
+        << "the file reproduces it";
+  }
+  std::filesystem::remove_all(folder);
+}
+
 TEST(WeighLimits, WhatIsLeftOfTheBudgetIsSaid) {
   const auto said = run_tool("weigh" + open + " --limit 'budget = 80%' --aim maximum-sharpe");
   EXPECT_THAT(said.out, HasSubstr("20.00% is left in cash: with it at the risk-free rate of 2%"));
