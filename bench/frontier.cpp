@@ -267,6 +267,7 @@ BENCHMARK(holdings)
     ->Args({100, 10, 2})
     ->Args({500, 20, 0})
     ->Args({100, 10, 1})
+    ->Args({100, 7, 1})
     ->UseManualTime()
     ->Unit(benchmark::kMillisecond)
     ->Iterations(1);

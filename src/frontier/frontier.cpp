@@ -169,19 +169,25 @@ Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Li
 
 namespace {
 
-/// A path over the assets, their prices as they are.
+/// A path over the assets. Its linear term is taken from what the rows' prices at the start would pay: only differences
+/// of returns matter within rows, and those that nearly tie are exact then.
 struct Traced {
   Path path;
-  double best;  // the return that the path's linear term is measured from
+  Eigen::VectorXd start_prices;  // of the rows, per unit of lambda
 };
 
-/// Only differences of returns matter within a budget; taken from the best one they are exact where returns nearly tie.
 Traced trace_ranges(const Estimate& estimate, const Bounds& bounds) {
   const auto start = highest_return(estimate.expected_return, bounds);
   PathSolver solver(path_problem(estimate, bounds, start));
   solver.start_at(start.weights, {start.basic});
-  const double best = estimate.expected_return[start.basic];
-  return {solver.follow({estimate.expected_return.array() - best, {}}), best};
+  const double basic = estimate.expected_return[start.basic];
+  return {solver.follow({estimate.expected_return.array() - basic, {}}), Eigen::VectorXd::Constant(1, basic)};
+}
+
+/// What is left of a slope less its price; rounding alone is nothing.
+double less(double slope, double price) {
+  const double left = slope - price;
+  return std::abs(left) <= 4e-16 * std::max(std::abs(slope), std::abs(price)) ? 0 : left;
 }
 
 /// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands still.
@@ -189,21 +195,23 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   const auto n = estimate.size();
   const auto problem = vertex_problem(bounds);
   const auto p = problem.weights.rows.rows();
-  Eigen::VectorXd slopes = estimate.expected_return;
-  double best = slopes.maxCoeff();
-  std::vector<double> bends;
-  for (const auto& bend : problem.weights.bends) bends.push_back(bend.linear);
-  if (bounds.costs) {
-    best = 0;  // the budget is not the plain sum of the weights
-    slopes = lowest_return_slopes(estimate.expected_return, bounds);
-  }
-  LinearTerm q{Eigen::VectorXd::Zero(n + p), bends};
-  q.lowest.head(n) = slopes.array() - best;
-  const auto vertex = best_vertex(problem, q.lowest.head(n), bends);
+  const Eigen::VectorXd slopes = lowest_return_slopes(estimate.expected_return, bounds);
+  LinearTerm q{Eigen::VectorXd::Zero(n + p), {}};
+  q.lowest.head(n) = slopes;
+  for (const auto& bend : problem.weights.bends) q.bends.push_back(bend.linear);
+  const auto vertex = best_vertex(problem, slopes, q.bends);
   if (!vertex.feasible) throw InfeasibleLimits("The limits cannot all hold", {});
-  PathSolver solver({estimate.covariance, with_row_weights(problem), true, bounds.costs.has_value()});
+  auto all = with_row_weights(problem);
+  Eigen::VectorXd prices = vertex.prices;
+  if (bounds.costs) prices.setZero();  // the sign of the budget's price counts as it is
+  const Eigen::VectorXd paid = all.rows.transpose() * prices;
+  for (Eigen::Index j = 0; j < n + p; ++j) q.lowest[j] = less(q.lowest[j], paid[j]);
+  for (std::size_t k = 0; k < all.bends.size(); ++k) {
+    q.bends[k] = less(q.bends[k], all.bends[k].rows.dot(prices));
+  }
+  PathSolver solver({estimate.covariance, std::move(all), true, bounds.costs.has_value()});
   solver.start_at(vertex.values, vertex.basic, vertex.piece);
-  return {solver.follow(q), best};
+  return {solver.follow(q), prices};
 }
 
 }  // namespace
@@ -220,7 +228,8 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
 
 Frontier Frontier::traced(const Estimate& estimate, const Bounds& bounds) {
   const auto n = estimate.size();
-  const auto [path, best] = bounds.ranges_only() ? trace_ranges(estimate, bounds) : trace_rows(estimate, bounds);
+  const auto [path, start_prices] =
+      bounds.ranges_only() ? trace_ranges(estimate, bounds) : trace_rows(estimate, bounds);
 
   Frontier frontier;
   frontier.estimate_ = estimate;
@@ -228,9 +237,8 @@ Frontier Frontier::traced(const Estimate& estimate, const Bounds& bounds) {
   frontier.top_ = path.top.head(n);
   LimitCheck check(bounds, frontier.top_);
   std::size_t change = 0;
-  // The path's budget price is for returns measured from the best one.
-  const auto shifted = [best = best](Eigen::VectorXd prices, double lambda) {
-    prices[0] -= lambda * best;
+  const auto shifted = [&from = start_prices](Eigen::VectorXd prices, double lambda) {
+    prices -= lambda * from;
     return prices;
   };
   for (const auto& corner : path.corners) {

@@ -34,6 +34,8 @@ constexpr double no_move = 1e-13;
 constexpr double negligible = 1e-13;
 /// Prices below this part of the terms that they are the sum of are rounding.
 constexpr double no_price = 1e-11;
+/// Where lambda falls below this part of itself at once, digits are lost.
+constexpr double far_fall = 1e-3;
 constexpr int events_between_refreshes = 64;
 constexpr int refreshes_between_products = 16;
 /// Prices of free weights beyond this part of the largest term that they are the sum of are cleared at once.
@@ -274,6 +276,7 @@ Path PathSolver::follow_from_infinity() {
     const auto event = next_event();
     const double before = lambda_;
     const bool moved = advance(event.step);
+    if (event.happens != Happens::ends && lambda_ < far_fall * before) arrive_at(event);
     if (moved) {
       if (may_merge && path.corners.size() > 1 && goes_straight_on()) path.corners.pop_back();
       last_free_ = free_;
@@ -296,6 +299,7 @@ Path PathSolver::follow_from_infinity() {
     }
     if (at_end_) break;
     stalled = moved ? 0 : stalled + 1;
+    if (stalled > most_stalled && lambda_ <= 1e3 * no_lambda_) break;
     if (stalled > most_stalled) give_up("it keeps changing the free set without moving");
     if (++since_refresh == events_between_refreshes) {
       if (++since_product == refreshes_between_products) {
@@ -357,7 +361,7 @@ bool PathSolver::find_direction() {
 }
 
 /// Sets dg = S dw and dz = dg - q - A'dy from the direction; returns the largest |dz| among free weights, relative to
-/// the terms that it is the sum of.
+/// the terms that it is the sum of: theirs alone, which are small where free weights nearly tie in q.
 double PathSolver::residual_of_direction() {
   const auto& q = pieces_.linear;
   const int p = row_count();
@@ -375,9 +379,14 @@ double PathSolver::residual_of_direction() {
     scale = std::max(scale, priced_.cwiseAbs().maxCoeff());
   }
   dz_scale_ = std::max(scale, std::numeric_limits<double>::min());
-  double worst = 0;
-  for (int j : free_) worst = std::max(worst, std::abs(dz_[j]));
-  return worst / dz_scale_;
+  double worst = 0, terms = 0;
+  largest_free_q_ = 0;
+  for (int j : free_) {
+    worst = std::max(worst, std::abs(dz_[j]));
+    terms = std::max(terms, std::abs(dg_[j]));
+    largest_free_q_ = std::max(largest_free_q_, std::abs(q[j]));
+  }
+  return worst / std::max({terms, largest_free_q_, std::numeric_limits<double>::min()});
 }
 
 PathSolver::Event PathSolver::next_event() {
@@ -403,7 +412,7 @@ PathSolver::Event PathSolver::next_event() {
   for (int f = 0; f < int(free_.size()); ++f) {
     const int i = free_[std::size_t(f)];
     const double slope = direction_[p + f];  // w falls with lambda where it is positive
-    if (std::abs(slope) <= slope_noise * largest_inverse * largest_q_) continue;
+    if (std::abs(slope) <= slope_noise * largest_inverse * largest_free_q_) continue;
     const double bound = slope > 0 ? pieces_.lower[i] : pieces_.upper[i];
     consider(i, std::max(0.0, (w_[i] - bound) / slope), false);
   }
@@ -456,6 +465,24 @@ bool PathSolver::advance(double step) {
   y_ += step * direction_.head(p);
   lambda_ = step >= lambda_ ? 0 : lambda_ - step;
   return moved > no_move;
+}
+
+/// After a long fall, what was left of lambda and of the prices are the last digits of large figures. They are worked
+/// out afresh, and the rest of the way to the event from them.
+void PathSolver::arrive_at(const Event& event) {
+  refresh();
+  const int asset = event.asset;
+  double rest = 0;
+  if (event.happens == Happens::leaves) {
+    const double slope = direction_[row_count() + place_[std::size_t(asset)]];
+    rest = (w_[asset] - (slope > 0 ? pieces_.lower : pieces_.upper)[asset]) / slope;
+  } else if (event.over_bend) {
+    const auto& bend = *pieces_.above(asset);
+    rest = price_over(bend) / (dz_[asset] - pieces_.linear_change(bend) + bend.rows.dot(direction_.head(row_count())));
+  } else {
+    rest = z_[asset] / dz_[asset];
+  }
+  if (std::abs(rest) < far_fall * lambda_) advance(rest);
 }
 
 /// At the end of the path, free weights that have come to a bound stand on it exactly.

@@ -126,6 +126,7 @@ class PathSolver {
   double residual_of_direction();
   Event next_event();
   bool advance(double step);
+  void arrive_at(const Event& event);
   void settle_on_bounds();
   void stand_at_end(int asset, bool lower);
   double price_over(const Bend& bend) const;
@@ -180,7 +181,7 @@ class PathSolver {
   Eigen::VectorXd dg_, dz_;         // S dw and dz per unit of lambda
   std::vector<Soon> soon_;          // scratch: the events that may come next
   Eigen::VectorXd priced_;          // scratch: what the rows' prices add to dz
-  double dz_scale_ = 0, largest_q_ = 0;
+  double dz_scale_ = 0, largest_q_ = 0, largest_free_q_ = 0;
   // Of the segment before: its free weights and direction, to see whether a corner is one.
   std::vector<int> last_free_;
   Eigen::VectorXd last_direction_;

@@ -129,6 +129,7 @@ double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds, c
 
 Eigen::VectorXd lowest_return_slopes(const Eigen::VectorXd& expected_return, const Bounds& bounds) {
   Eigen::VectorXd slopes = expected_return;
+  if (!bounds.costs) return slopes;
   const auto& costs = *bounds.costs;
   for (Eigen::Index i = 0; i < slopes.size(); ++i) {
     slopes[i] += (costs.current[i] > bounds.lower[i] ? costs.sell[i] : -costs.buy[i]) / costs.years;

@@ -51,6 +51,7 @@ class Simplex {
       return vertex;
     }
     if (q.size() > 0) run(false);
+    vertex.prices = prices(pieces_.linear(basic_));
     vertex.values = x_;
     vertex.basic = basic_;
     for (int j = 0; j < n_ + p_; ++j) vertex.piece.push_back(pieces_.piece(j));

@@ -28,6 +28,7 @@ struct Vertex {
   Eigen::VectorXd values;  // n weights, then p rows
   std::vector<int> basic;  // p positions in `values`, whose columns of [A, -1] are independent
   std::vector<int> piece;  // the piece of its range that each of the n + p stands on
+  Eigen::VectorXd prices;  // p: the slopes of the linear term in the basic values are B'prices
   double missing = 0;      // by how much the bounds cannot all hold, where they can't
   Eigen::VectorXd proof;   // p multipliers: the combination of the rows that cannot lie where it would have to
 };
