@@ -184,10 +184,12 @@ Traced trace_ranges(const Estimate& estimate, const Bounds& bounds) {
   return {solver.follow({estimate.expected_return.array() - basic, {}}), Eigen::VectorXd::Constant(1, basic)};
 }
 
-/// What is left of a slope less its price; rounding alone is nothing.
-double less(double slope, double price) {
-  const double left = slope - price;
-  return std::abs(left) <= 4e-16 * std::max(std::abs(slope), std::abs(price)) ? 0 : left;
+/// What is left of a slope that pays for its rows; rounding alone is nothing.
+template <typename Rows>
+double less_paid(double slope, const Rows& rows, const Eigen::VectorXd& prices) {
+  const double left = slope - rows.dot(prices);
+  const double terms = std::abs(slope) + rows.cwiseAbs().dot(prices.cwiseAbs());
+  return std::abs(left) <= 1e-15 * terms ? 0 : left;
 }
 
 /// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands still.
@@ -204,11 +206,8 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   auto all = with_row_weights(problem);
   Eigen::VectorXd prices = vertex.prices;
   if (bounds.costs) prices.setZero();  // the sign of the budget's price counts as it is
-  const Eigen::VectorXd paid = all.rows.transpose() * prices;
-  for (Eigen::Index j = 0; j < n + p; ++j) q.lowest[j] = less(q.lowest[j], paid[j]);
-  for (std::size_t k = 0; k < all.bends.size(); ++k) {
-    q.bends[k] = less(q.bends[k], all.bends[k].rows.dot(prices));
-  }
+  for (Eigen::Index j = 0; j < n + p; ++j) q.lowest[j] = less_paid(q.lowest[j], all.rows.col(j), prices);
+  for (std::size_t k = 0; k < all.bends.size(); ++k) q.bends[k] = less_paid(q.bends[k], all.bends[k].rows, prices);
   PathSolver solver({estimate.covariance, std::move(all), true, bounds.costs.has_value()});
   solver.start_at(vertex.values, vertex.basic, vertex.piece);
   return {solver.follow(q), prices};

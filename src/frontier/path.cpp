@@ -34,7 +34,7 @@ constexpr double no_move = 1e-13;
 constexpr double negligible = 1e-13;
 /// Prices below this part of the terms that they are the sum of are rounding.
 constexpr double no_price = 1e-11;
-/// Where lambda falls below this part of itself at once, digits are lost.
+/// Where lambda falls below this part of itself at once and lambda q was larger than Sw, digits are lost.
 constexpr double far_fall = 1e-3;
 constexpr int events_between_refreshes = 64;
 constexpr int refreshes_between_products = 16;
@@ -276,7 +276,8 @@ Path PathSolver::follow_from_infinity() {
     const auto event = next_event();
     const double before = lambda_;
     const bool moved = advance(event.step);
-    if (event.happens != Happens::ends && lambda_ < far_fall * before) arrive_at(event);
+    const bool far = lambda_ < far_fall * before && before * largest_q_ > largest_variance_;
+    if (event.happens != Happens::ends && far) arrive_at(event);
     if (moved) {
       if (may_merge && path.corners.size() > 1 && goes_straight_on()) path.corners.pop_back();
       last_free_ = free_;
