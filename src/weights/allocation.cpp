@@ -218,7 +218,7 @@ Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& ai
 
 /// How sure it is that no other choice of positions is better.
 std::string proof_note(const HoldingsAnswer& answer, const Aim& aim) {
-  const auto branches = fmt::format("({} branches)", answer.branches);
+  const auto branches = fmt::format("({} branch{})", answer.branches, answer.branches == 1 ? "" : "es");
   if (aim.kind != Aim::Kind::target_volatility) {
     return fmt::format("{}: no other choice of positions can better it by more than {:.4f}% of its {} {}",
                        answer.proven ? "Proven" : "The search was stopped", 100 * answer.gap(),
@@ -323,8 +323,8 @@ std::vector<std::size_t> Allocation::largest(std::size_t count) const {
   for (std::size_t i = 0; i < assets.size(); ++i) {
     if (weights[Eigen::Index(i)] != 0) order.push_back(i);
   }
-  std::ranges::stable_sort(
-      order, [&](std::size_t a, std::size_t b) { return weights[Eigen::Index(a)] > weights[Eigen::Index(b)]; });
+  const auto rank = [&](std::size_t i) { return -std::round(1e9 * weights[Eigen::Index(i)]); };
+  std::ranges::stable_sort(order, {}, rank);
   order.resize(std::min(order.size(), count));
   return order;
 }

@@ -74,7 +74,8 @@ struct Allocation {
   /// How many equal holdings would be as concentrated: 1 / sum of squared shares, by absolute weight (Herfindahl).
   double effective_holdings() const;
 
-  /// The largest holdings, as positions in `assets`, largest weight first, zero weights left out.
+  /// The largest holdings, as positions in `assets`, largest weight first, zero weights left out. Weights that only
+  /// rounding tells apart stay in their order.
   std::vector<std::size_t> largest(std::size_t count) const;
 };
 
