@@ -224,7 +224,7 @@ Relaxed Relaxation::bound_at_ceiling_prices(States& states, double price, double
     const double sum = relaxed.shares.sum();
     if (!best.feasible || relaxed.bound > best.bound) best = relaxed;
     if (best.bound >= enough || (price == 0 && sum <= left)) break;
-    if (std::abs(sum - left) <= 1e-4 * left) break;
+    if (std::abs(sum - left) <= 1e-4 * left || stopped()) break;
     (sum > left ? low : high) = price;
     if (price == 0) {
       price = first_price(relaxed, left);
@@ -242,7 +242,7 @@ Relaxed Relaxation::bound(States& states, const Prices& prices, double enough, i
   auto best = bound_at_ceiling_prices(states, prices.position, enough, tries);
   brackets_.assign(ceilings_.size(), {});
   auto last = best;
-  for (int k = 0; k < tries && best.feasible && best.bound < enough && next_ceiling_price(last); ++k) {
+  for (int k = 0; k < tries && best.feasible && best.bound < enough && !stopped() && next_ceiling_price(last); ++k) {
     last = bound_at_ceiling_prices(states, last.prices.position, enough, tries);
     if (!last.feasible) return last;
     if (last.bound > best.bound) best = last;
@@ -300,7 +300,7 @@ void Relaxation::sharpen(States& states, Relaxed& relaxed, double enough, int ro
   if (!covariance_.is_dense() || relaxed.row_prices.size() == 0 || std::isinf(enough)) return;
   double part = 1;  // of the way to the new parts
   for (int round = 0; round < rounds && relaxed.bound < enough; ++round) {
-    if (should_stop_ && should_stop_()) return;
+    if (stopped()) return;
     // The slope of the bound in each d.
     Eigen::VectorXd importance = Eigen::VectorXd::Zero(Eigen::Index(members_.size()));
     for (std::size_t k = 0; k < members_.size(); ++k) {

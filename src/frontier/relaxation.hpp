@@ -97,6 +97,7 @@ class Relaxation {
   static int held_count(const States& states);
 
  private:
+  bool stopped() const { return should_stop_ && should_stop_(); }
   void set_prices(const std::vector<double>& of_ceilings);
   Relaxed bound_at_ceiling_prices(States& states, double price, double enough, int tries);
   bool next_ceiling_price(const Relaxed& relaxed);
