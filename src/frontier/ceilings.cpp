@@ -13,12 +13,12 @@ constexpr double slackness = 1e-9;
 /// Steps towards the weight at which a tracking error meets its ceiling; halving alone takes so many.
 constexpr int most_steps = 60;
 
-const BenchmarkRisk& known(const std::optional<BenchmarkRisk>& benchmark) {
+}  // namespace
+
+const BenchmarkRisk& benchmark_of(const std::optional<BenchmarkRisk>& benchmark) {
   if (benchmark) return *benchmark;
   throw InputError("tracking error", "the benchmark's covariances are not known", "Give HoldingsOptions::benchmark");
 }
-
-}  // namespace
 
 std::vector<Ceiling> ceilings_of(const Bounds& bounds, const std::optional<BenchmarkRisk>& benchmark) {
   std::vector<Ceiling> ceilings;
@@ -27,7 +27,7 @@ std::vector<Ceiling> ceilings_of(const Bounds& bounds, const std::optional<Bench
     ceilings.push_back({Eigen::VectorXd::Zero(bounds.lower.size()), 0, square(bounds.volatility->value)});
   }
   if (bounds.tracking_error) {
-    const auto& from = known(benchmark);
+    const auto& from = benchmark_of(benchmark);
     ceilings.push_back({from.covariances, from.variance, square(bounds.tracking_error->value)});
   }
   return ceilings;
@@ -43,7 +43,7 @@ std::optional<Portfolio> least_within_ceilings(const Estimate& estimate, const B
   auto pulled = estimate;
   const auto at = [&](double v) -> std::optional<Portfolio> {
     pulled.expected_return = (1 - v) * lambda * estimate.expected_return;
-    if (v > 0) pulled.expected_return += v * known(benchmark).covariances;
+    if (v > 0) pulled.expected_return += v * benchmark_of(benchmark).covariances;
     auto found = single_portfolio(pulled, loose, 1);
     if (bounds.volatility && found.volatility > bounds.volatility->value) {
       const auto frontier = trace_frontier(pulled, loose);
@@ -58,7 +58,7 @@ std::optional<Portfolio> least_within_ceilings(const Estimate& estimate, const B
   if (!best || !bounds.tracking_error) return best;
   const double most = bounds.tracking_error->value;
   const auto excess = [&](const Portfolio& p) {  // of the square, as a part of the ceiling's
-    const double error = known(benchmark).tracking_error(estimate.covariance, p.weights);
+    const double error = benchmark_of(benchmark).tracking_error(estimate.covariance, p.weights);
     return error * error / (most * most) - 1;
   };
   double low = 0, above = excess(*best);

@@ -19,6 +19,9 @@ struct Ceiling {
   }
 };
 
+/// @throws InputError where the benchmark is not known
+const BenchmarkRisk& benchmark_of(const std::optional<BenchmarkRisk>& benchmark);
+
 /// @throws InputError for a ceiling on tracking error without a benchmark
 std::vector<Ceiling> ceilings_of(const Bounds& bounds, const std::optional<BenchmarkRisk>& benchmark);
 

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <limits>
 
+#include "frontier/ceilings.hpp"
 #include "frontier/position_search.hpp"
-#include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
@@ -12,10 +12,7 @@ namespace {
 /// The least tracking error: half its square is 1/2 w'Sw - c'w + constant, with the covariances c with the benchmark in
 /// the place of expected returns.
 HoldingsAnswer nearest_to_benchmark(const Estimate& estimate, Bounds bounds, HoldingsOptions options) {
-  if (!options.benchmark) {
-    throw InputError("tracking error", "the benchmark's covariances are not known", "Give HoldingsOptions::benchmark");
-  }
-  const auto benchmark = *options.benchmark;
+  const auto benchmark = benchmark_of(options.benchmark);
   auto pulled = estimate;
   pulled.expected_return = benchmark.covariances;
   bounds.tracking_error.reset();

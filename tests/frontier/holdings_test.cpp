@@ -285,8 +285,8 @@ TEST(Holdings, AimsHonourThem) {
   const auto estimate = factor_like(25, false);
   const Limits limits{Limit::parse("holdings <= 5"), Limit::parse("held >= 10%"), Limit::parse("each <= 40%")};
   const auto frontier = trace_frontier(estimate, limits);
-  for (const char* text :
-       {"minimum-variance", "maximum-sharpe", "utility=5", "target-return=7%", "target-volatility=20%"}) {
+  for (const char* text : {"minimum-variance", "maximum-sharpe", "utility=5", "target-return=7%",
+                           "target-volatility=20%", "maximum-diversification"}) {
     const auto chosen = choose(frontier, limits, Aim::parse(text, ""), 0.01);
     EXPECT_TRUE(chosen.violations.empty()) << text;
     EXPECT_LE((chosen.weights.array() > 1e-9).count(), 5) << text;
@@ -294,6 +294,9 @@ TEST(Holdings, AimsHonourThem) {
   }
   // No five assets of some random choices have a higher ratio.
   const auto best = choose(frontier, limits, Aim::parse("maximum-sharpe", ""), 0.01);
+  const auto spread = choose(frontier, limits, Aim::parse("maximum-diversification", ""), 0.01);
+  auto volatilities = estimate;  // in the place of returns
+  volatilities.expected_return = estimate.volatilities();
   std::mt19937_64 random(83);
   for (int round = 0; round < 300; ++round) {
     auto bounds = frontier.bounds();
@@ -309,7 +312,26 @@ TEST(Holdings, AimsHonourThem) {
     const auto other = trace_frontier(estimate, bounds);
     if (other.why_no_maximum_sharpe(0.01)) continue;
     EXPECT_LE(other.maximum_sharpe(0.01).sharpe, best.sharpe * (1 + 1e-3));
+    EXPECT_LE(trace_frontier(volatilities, bounds).maximum_sharpe(0).sharpe,
+              spread.average_volatility / spread.volatility * (1 + 1e-3));
   }
+  // A blend is half of the few and half riskless: half the volatility, the same ratio.
+  const auto blend = choose(frontier, limits, {Aim::Kind::blend_volatility, best.volatility / 2}, 0.01);
+  EXPECT_LT((blend.weights - best.weights / 2).cwiseAbs().maxCoeff(), 1e-12);
+  EXPECT_NEAR(blend.sharpe, best.sharpe, 1e-12);
+}
+
+TEST(Holdings, TrackingNeedsABenchmark) {
+  HoldingsOptions options;
+  options.track = true;
+  auto bounds = Bounds::long_only(4);
+  EXPECT_THAT(message_of([&] { choose_holdings(factor_like(4, false), bounds, options); }),
+              HasSubstr("the benchmark's covariances are not known"));
+  options.track = false;
+  bounds.holdings = LimitFigure{2, -1};
+  bounds.tracking_error = LimitFigure{0.1, -1};
+  EXPECT_THAT(message_of([&] { choose_holdings(factor_like(4, false), bounds, options); }),
+              HasSubstr("the benchmark's covariances are not known"));
 }
 
 TEST(Holdings, TheHighestReturnAtAVolatilityIsThatOfTryingAll) {
