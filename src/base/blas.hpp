@@ -10,6 +10,7 @@
 extern "C" {
 void dgemv_(const char* trans, const int* m, const int* n, const double* alpha, const double* a, const int* lda,
             const double* x, const int* incx, const double* beta, double* y, const int* incy);
+void daxpy_(const int* n, const double* alpha, const double* x, const int* incx, double* y, const int* incy);
 void dsyrk_(const char* uplo, const char* trans, const int* n, const int* k, const double* alpha, const double* a,
             const int* lda, const double* beta, double* c, const int* ldc);
 void dsyr2k_(const char* uplo, const char* trans, const int* n, const int* k, const double* alpha, const double* a,
@@ -46,6 +47,12 @@ inline void multiply(int rows, int columns, double alpha, const double* a, int s
   if (rows > 0) dgemv_("N", &rows, &columns, &alpha, a, &stride, x, &one, &beta, y, &one);
 }
 
+/// y += alpha x.
+inline void add(int size, double alpha, const double* x, double* y) {
+  const int one = 1;
+  daxpy_(&size, &alpha, x, &one, y, &one);
+}
+
 /// y = alpha A' x + beta y.
 inline void multiply_transposed(int rows, int columns, double alpha, const double* a, int stride, const double* x,
                                 double beta, double* y) {
@@ -57,7 +64,7 @@ inline void multiply_transposed(int rows, int columns, double alpha, const doubl
 inline void multiply_symmetric(int size, const double* a, int stride, const double* x, double* y) {
   const int one = 1;
   const double alpha = 1, beta = 0;
-  dsymv_("L", &size, &alpha, a, &stride, x, &one, &beta, y, &one);
+  if (size > 0) dsymv_("L", &size, &alpha, a, &stride, x, &one, &beta, y, &one);
 }
 
 /// A column of the leading `size` x `size` symmetric matrix of which `a` keeps the lower half.

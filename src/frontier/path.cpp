@@ -36,6 +36,8 @@ constexpr double negligible = 1e-13;
 constexpr double no_price = 1e-11;
 /// Where lambda falls below this part of itself at once and lambda q was larger than Sw, digits are lost.
 constexpr double far_fall = 1e-3;
+/// Rows of fewer than this part of the weights have few.
+constexpr int few = 4;
 constexpr int events_between_refreshes = 64;
 constexpr int refreshes_between_products = 16;
 /// Prices of free weights beyond this part of the largest term that they are the sum of are cleared at once.
@@ -44,6 +46,11 @@ constexpr double drift = 1e-11;
 constexpr double small_move = 1e-10;
 /// A price counts as it stands at a lower bound, the other way round at an upper one, and not at all for a free weight.
 constexpr std::array<double, 3> price_side{1, -1, 0};
+
+/// 0 where there are no values.
+double largest_of(const Eigen::Ref<const Eigen::VectorXd>& values) {
+  return values.size() > 0 ? values.cwiseAbs().maxCoeff() : 0;
+}
 
 }  // namespace
 
@@ -56,12 +63,26 @@ PathSolver::PathSolver(PathProblem problem)
       stop_at_(problem.stop_at),
       ends_at_free_budget_(problem.ends_at_free_budget) {
   blas::use_one_thread();
-  const auto n = pieces_.lower.size();
+  const auto n = pieces_.lower.size(), p = pieces_.rows.rows();
   at_.assign(std::size_t(n), At::lower);
   locked_.assign(std::size_t(n), 0);
-  place_.assign(std::size_t(n), -1);
-  y_ = Eigen::VectorXd::Zero(pieces_.rows.rows());
-  z_ = dg_ = dz_ = priced_ = Eigen::VectorXd::Zero(n);
+  place_.assign(std::size_t(risky_ + p), -1);
+  y_ = dy_ = y_slope_ = row_slopes_ = Eigen::VectorXd::Zero(p);
+  z_ = dz_ = Eigen::VectorXd::Zero(n);
+  // Columns that begin alike in the cache's lines are multiplied faster.
+  constexpr Eigen::Index line = 8;
+  panel_.resize((risky_ + p + line - 1) / line * line, 0);
+  row_largest_ = pieces_.rows.cwiseAbs().rowwise().maxCoeff();
+  for (const auto& bend : pieces_.bends()) row_largest_ += bend.rows.cwiseAbs();
+  // A row of few assets is added entry by entry.
+  nonzeros_.resize(std::size_t(p));
+  for (Eigen::Index r = 0; r < p; ++r) {
+    auto& nonzeros = nonzeros_[std::size_t(r)];
+    for (int j = 0; j < int(n); ++j) {
+      if (pieces_.rows(r, j) != 0) nonzeros.push_back(j);
+    }
+    if (!pieces_.bends().empty() || int(nonzeros.size()) > n / few) nonzeros.clear();
+  }
 }
 
 Eigen::VectorXd PathSolver::risk_of(const Eigen::VectorXd& weights) const {
@@ -72,14 +93,12 @@ Eigen::VectorXd PathSolver::risk_of(const Eigen::VectorXd& weights) const {
   return risk;
 }
 
-void PathSolver::copy_column(int asset, double* out) const {
-  std::fill(out + risky_, out + count(), 0.0);
-  if (asset < risky_) {
-    covariance_.copy_column(asset, out);
-  } else {
-    std::fill(out, out + risky_, 0.0);
-  }
-  if (pieces_.curvature.size() > 0) out[asset] += pieces_.curvature[asset];
+/// out += factor * row.
+void PathSolver::add_multiple_of_row(int row, double factor, Eigen::VectorXd& out) const {
+  const auto& nonzeros = nonzeros_[std::size_t(row)];
+  const double* values = pieces_.rows.row(row).data();
+  if (nonzeros.empty()) blas::add(count(), factor, values, out.data());
+  for (int j : nonzeros) out[j] += factor * values[j];
 }
 
 void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic,
@@ -90,15 +109,9 @@ void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>
     const bool nearer_upper = pieces_.upper[i] - w_[i] < w_[i] - pieces_.lower[i];
     at_[std::size_t(i)] = nearer_upper ? At::upper : At::lower;
     locked_[std::size_t(i)] = pieces_.lower[i] == pieces_.upper[i] && !pieces_.above(i) && !pieces_.below(i);
-    place_[std::size_t(i)] = -1;
   }
-  free_.clear();
-  for (int i : basic) {
-    append_panel(i);
-    place_[std::size_t(i)] = int(free_.size());
-    free_.push_back(i);
-    at_[std::size_t(i)] = At::free;
-  }
+  for (int i : basic) at_[std::size_t(i)] = At::free;
+  gather_members();
   g_ = risk_of(w_);
   row_sums_ = pieces_.rows * w_ + pieces_.offset;
   rebuild_system();
@@ -197,6 +210,7 @@ void PathSolver::stand_at_end(int asset, bool lower) {
   if (bend) {
     z_[asset] += lambda_ * pieces_.linear_change(*bend) + bend->rows.dot(y_);
     pieces_.down(asset);
+    rewards_known_ = false;
   }
   at_[std::size_t(asset)] = lower && !bend ? At::lower : At::upper;
 }
@@ -206,22 +220,39 @@ double PathSolver::price_over(const Bend& bend) const {
   return z_[bend.weight] - lambda_ * pieces_.linear_change(bend) - bend.rows.dot(y_);
 }
 
+/// q with what the rows that don't bind add: their prices are lambda times a constant.
+const Eigen::VectorXd& PathSolver::rewards() {
+  if (std::exchange(rewards_known_, true)) return rewards_;
+  largest_q_ = pieces_.linear.cwiseAbs().maxCoeff();
+  rewards_ = pieces_.linear;
+  for (int r = 0; r < row_count(); ++r) {
+    const double own = binds(r) ? 0 : own_slope(r);
+    if (own != 0) add_multiple_of_row(r, own, rewards_);
+  }
+  return rewards_;
+}
+
+/// 0 for the rows.
+Eigen::VectorXd PathSolver::on_system(const Eigen::VectorXd& of_assets) const {
+  Eigen::VectorXd values = Eigen::VectorXd::Zero(system_size());
+  for (int f = binding_; f < system_size(); ++f) values[f] = of_assets[members_[std::size_t(f)]];
+  return values;
+}
+
 /// z(lambda) = z0 + lambda z1 on the free set that holds for large lambda, where the weights stand still.
 void PathSolver::solve_prices_at_infinity(Eigen::VectorXd& z0, Eigen::VectorXd& z1) {
   const auto& q = pieces_.linear;
-  const int p = row_count(), k = system_size();
-  Eigen::VectorXd right0 = Eigen::VectorXd::Zero(k), right1 = Eigen::VectorXd::Zero(k);
-  for (int f = p; f < k; ++f) {
-    right0[f] = g_[free_[std::size_t(f - p)]];
-    right1[f] = -q[free_[std::size_t(f - p)]];
+  rewards_known_ = false;
+  const Eigen::VectorXd solved0 = solve(on_system(g_)), solved1 = solve(on_system(rewards()));
+  for (int r = 0; r < row_count(); ++r) {
+    const auto place = place_[std::size_t(weight_of_row(r))];
+    y_[r] = place < 0 ? 0 : solved0[place];
+    y_slope_[r] = place < 0 ? own_slope(r) : -solved1[place];
   }
-  const Eigen::VectorXd y0 = solve(right0).head(p), y1 = solve(right1).head(p);
-  z0 = g_ - pieces_.rows.transpose() * y0;
-  const Eigen::VectorXd priced = pieces_.rows.transpose() * y1;
+  z0 = g_ - pieces_.rows.transpose() * y_;
+  const Eigen::VectorXd priced = pieces_.rows.transpose() * y_slope_;
   z1 = -q - priced;
   dz_scale_ = std::max({q.cwiseAbs().maxCoeff(), priced.cwiseAbs().maxCoeff(), std::numeric_limits<double>::min()});
-  y_ = y0;
-  y_slope_ = y1;
 }
 
 /// The largest lambda at which a price meets 0; 0 when none does.
@@ -280,8 +311,9 @@ Path PathSolver::follow_from_infinity() {
     if (event.happens != Happens::ends && far) arrive_at(event);
     if (moved) {
       if (may_merge && path.corners.size() > 1 && goes_straight_on()) path.corners.pop_back();
-      last_free_ = free_;
-      last_direction_ = direction_;
+      last_free_.assign(free_assets().begin(), free_assets().end());
+      last_dw_ = direction_.tail(system_size() - binding_);
+      last_dy_ = dy_;
       record_corner(path);
       may_merge = straight_return;
     } else {
@@ -291,9 +323,9 @@ Path PathSolver::follow_from_infinity() {
     if (event.happens == Happens::ends) break;
     if (event.happens == Happens::leaves) {
       leave(event.asset);
-      record_changes(path, {event.asset});
+      record_changes(path, std::array{event.asset});
     } else {
-      std::vector<int> touched = free_;
+      std::vector<int> touched(free_assets().begin(), free_assets().end());
       touched.push_back(event.asset);
       if (!enter(event.asset, event.over_bend))
         record_changes(path, touched);  // the corner moved along a flat direction
@@ -318,7 +350,7 @@ Path PathSolver::follow_from_infinity() {
   refresh(small_move);
   record_lower_end(path);
   settle_on_bounds();
-  record_changes(path, free_);
+  record_changes(path, free_assets());
   return path;
 }
 
@@ -328,12 +360,8 @@ Path PathSolver::follow_from_infinity() {
 /// give the residual. A poor solution is refined, a poor system is built anew. False when it cannot be solved where
 /// lambda is next to nothing: the path ends there.
 bool PathSolver::find_direction() {
-  const auto& q = pieces_.linear;
-  const int p = row_count();
   const auto solve_direction = [&] {
-    Eigen::VectorXd right = Eigen::VectorXd::Zero(system_size());
-    for (int f = p; f < system_size(); ++f) right[f] = q[free_[std::size_t(f - p)]];
-    direction_ = solve(right);
+    direction_ = solve(on_system(rewards()));
     return residual_of_direction();
   };
   const bool follows = std::exchange(direction_follows_, false);
@@ -344,54 +372,61 @@ bool PathSolver::find_direction() {
       residual = solve_direction();
       continue;
     }
-    Eigen::VectorXd right(system_size());
-    right.head(p).setZero();
-    for (int f = 0; f < int(free_.size()); ++f) {
-      const int j = free_[std::size_t(f)];
-      right.head(p) -= pieces_.rows.col(j) * direction_[p + f];
-      right[p + f] = -dz_[j];
-    }
+    Eigen::VectorXd right = -on_system(dz_);
+    for (int a = 0; a < binding_; ++a) right[a] = -dg_[members_[std::size_t(a)]];
     direction_ += solve(right);
     residual = residual_of_direction();
   }
   if (residual > 1e-8 && lambda_ <= 1e3 * no_lambda_) return false;
   if (residual > 1e-8) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
   // What is left of the slope of a free weight's price is rounding.
-  for (int j : free_) dz_[j] = 0;
+  for (int j : free_assets()) dz_[j] = 0;
+  for (int r = 0; r < row_count(); ++r) row_slopes_[r] = binds(r) ? 0 : dg_[weight_of_row(r)];
   return true;
 }
 
 /// Sets dg = S dw and dz = dg - q - A'dy from the direction; returns the largest |dz| among free weights, relative to
 /// the terms that it is the sum of: theirs alone, which are small where free weights nearly tie in q.
 double PathSolver::residual_of_direction() {
-  const auto& q = pieces_.linear;
-  const int p = row_count();
-  if (int(free_.size()) == p) direction_.tail(p).setZero();  // a vertex: the rows alone fix the free weights
-  multiply_panel(direction_.data() + p, dg_.data());
-  dz_ = dg_ - q;
-  largest_q_ = q.cwiseAbs().maxCoeff();
-  double scale = std::max(dg_.cwiseAbs().maxCoeff(), largest_q_);
-  if (p == 1) {
-    dz_ += pieces_.rows.row(0).transpose() * direction_[0];
-    scale = std::max(scale, std::abs(direction_[0]));
-  } else {
-    blas::multiply(count(), p, 1, pieces_.rows.data(), count(), direction_.data(), 0, priced_.data());
-    dz_ += priced_;
-    scale = std::max(scale, priced_.cwiseAbs().maxCoeff());
+  const auto& q = rewards();
+  const int free_count = system_size() - binding_;
+  if (free_count == binding_) direction_.tail(free_count).setZero();  // a vertex: the rows alone fix the free weights
+  multiply_panel(direction_, dg_);
+  dz_ = -q;
+  dz_.head(risky_) += dg_.head(risky_);
+  double scale = std::max(dg_.head(risky_).cwiseAbs().maxCoeff(), largest_q_);
+  largest_free_q_ = 0;
+  for (int r = 0; r < row_count(); ++r) {
+    const int place = place_[std::size_t(weight_of_row(r))];
+    if (place >= 0) {
+      dy_[r] = -direction_[place];
+      add_multiple_of_row(r, direction_[place], dz_);
+    } else {
+      dy_[r] = own_slope(r);
+      largest_free_q_ = std::max(largest_free_q_, std::abs(dy_[r]));
+    }
+    scale = std::max(scale, std::abs(dy_[r]) * row_largest_[r]);
   }
   dz_scale_ = std::max(scale, std::numeric_limits<double>::min());
   double worst = 0, terms = 0;
-  largest_free_q_ = 0;
-  for (int j : free_) {
+  for (int j : free_assets()) {
     worst = std::max(worst, std::abs(dz_[j]));
     terms = std::max(terms, std::abs(dg_[j]));
-    largest_free_q_ = std::max(largest_free_q_, std::abs(q[j]));
+    largest_free_q_ = std::max(largest_free_q_, std::abs(pieces_.linear[j]));
   }
   return worst / std::max({terms, largest_free_q_, std::numeric_limits<double>::min()});
 }
 
+double PathSolver::slope_of(int weight) const {
+  return is_of_row(weight) ? row_slopes_[weight - risky_] : direction_[place_[std::size_t(weight)]];
+}
+
+/// What dz gains by passing the bend.
+double PathSolver::change_over(const Bend& bend) const {
+  return -pieces_.linear_change(bend) - bend.rows.dot(dy_);
+}
+
 PathSolver::Event PathSolver::next_event() {
-  const int p = row_count();
   // Those that come within a tie of the earliest so far; few are ever looked at closely.
   soon_.clear();
   double earliest = infinity, soon_enough = infinity;
@@ -404,20 +439,22 @@ PathSolver::Event PathSolver::next_event() {
   // dw_F is the free block of the inverse (semidefinite, so no entry exceeds its largest diagonal one) times q_F. Where
   // rows fix the free weights the block is 0, up to the rounding of 1 / variance.
   double largest_inverse = 0, largest_variance = 0;
-  for (int f = 0; f < int(free_.size()); ++f) {
-    const int i = free_[std::size_t(f)];
-    largest_inverse = std::max(largest_inverse, inverse_(p + f, p + f));
-    largest_variance = std::max(largest_variance, variance(i));
+  for (int f = binding_; f < system_size(); ++f) {
+    largest_inverse = std::max(largest_inverse, inverse_(f, f));
+    largest_variance = std::max(largest_variance, variance(members_[std::size_t(f)]));
   }
   if (largest_variance > 0) largest_inverse = std::max(largest_inverse, 1 / largest_variance);
-  for (int f = 0; f < int(free_.size()); ++f) {
-    const int i = free_[std::size_t(f)];
-    const double slope = direction_[p + f];  // w falls with lambda where it is positive
-    if (std::abs(slope) <= slope_noise * largest_inverse * largest_free_q_) continue;
-    const double bound = slope > 0 ? pieces_.lower[i] : pieces_.upper[i];
-    consider(i, std::max(0.0, (w_[i] - bound) / slope), false);
+  const double no_slope = slope_noise * largest_inverse * largest_free_q_;
+  const auto consider_leaving = [&](int i, double slope) {  // w falls with lambda where the slope is positive
+    consider(i, std::max(0.0, (w_[i] - (slope > 0 ? pieces_.lower : pieces_.upper)[i]) / slope), false);
+  };
+  for (int f = binding_; f < system_size(); ++f) {
+    if (std::abs(direction_[f]) > no_slope) consider_leaving(members_[std::size_t(f)], direction_[f]);
   }
-  const double terms = largest_variance_ * direction_.tail(int(free_.size())).cwiseAbs().sum();
+  for (int r = 0; r < row_count(); ++r) {
+    if (std::abs(row_slopes_[r]) > no_slope * row_largest_[r]) consider_leaving(weight_of_row(r), row_slopes_[r]);
+  }
+  const double terms = largest_variance_ * direction_.tail(system_size() - binding_).cwiseAbs().sum();
   const double least_slope = sum_noise * (terms + dz_scale_);
   const double room = lambda_ - no_lambda_;
   for (int j = 0; j < count(); ++j) {
@@ -432,14 +469,14 @@ PathSolver::Event PathSolver::next_event() {
   for (int j : pieces_.bent()) {  // upward over the bend that they stand at
     const auto* bend = locked_[std::size_t(j)] ? nullptr : bend_to_pass(j);
     if (!bend) continue;
-    const double slope = dz_[j] - pieces_.linear_change(*bend) + bend->rows.dot(direction_.head(p));
+    const double slope = dz_[j] + change_over(*bend);
     if (slope <= least_slope) continue;
     const double step = std::max(0.0, price_over(*bend) / slope);
     if (step < room) consider(j, step, true);
   }
-  if (ends_at_free_budget_ && y_[0] + std::min(earliest, lambda_) * direction_[0] > 0) {
+  if (ends_at_free_budget_ && y_[0] - std::min(earliest, lambda_) * dy_[0] > 0) {
     free_budget_ = true;
-    return {Happens::ends, -1, std::max(0.0, -y_[0] / direction_[0])};
+    return {Happens::ends, -1, std::max(0.0, y_[0] / dy_[0])};
   }
   if (!(earliest < lambda_ - stop_at_)) return {Happens::ends, -1, lambda_ - stop_at_};
   const Soon* first = nullptr;
@@ -454,17 +491,21 @@ PathSolver::Event PathSolver::next_event() {
 
 /// Lowers lambda by `step`. True when a weight moved.
 bool PathSolver::advance(double step) {
-  const int p = row_count();
   double moved = 0;
-  for (int f = 0; f < int(free_.size()); ++f) {
-    const double change = -step * direction_[p + f];
-    w_[free_[std::size_t(f)]] += change;
+  for (int f = binding_; f < system_size(); ++f) {
+    const double change = -step * direction_[f];
+    w_[members_[std::size_t(f)]] += change;
     moved = std::max(moved, std::abs(change));
   }
-  g_ -= step * dg_;
+  g_.head(risky_) -= step * dg_.head(risky_);
   z_ -= step * dz_;
-  y_ += step * direction_.head(p);
+  y_ -= step * dy_;
   lambda_ = step >= lambda_ ? 0 : lambda_ - step;
+  for (int r = 0; r < row_count(); ++r) {
+    if (binds(r)) continue;
+    w_[weight_of_row(r)] -= step * row_slopes_[r];
+    y_[r] = lambda_ * own_slope(r);
+  }
   return moved > no_move;
 }
 
@@ -475,11 +516,11 @@ void PathSolver::arrive_at(const Event& event) {
   const int asset = event.asset;
   double rest = 0;
   if (event.happens == Happens::leaves) {
-    const double slope = direction_[row_count() + place_[std::size_t(asset)]];
+    const double slope = slope_of(asset);
     rest = (w_[asset] - (slope > 0 ? pieces_.lower : pieces_.upper)[asset]) / slope;
   } else if (event.over_bend) {
     const auto& bend = *pieces_.above(asset);
-    rest = price_over(bend) / (dz_[asset] - pieces_.linear_change(bend) + bend.rows.dot(direction_.head(row_count())));
+    rest = price_over(bend) / (dz_[asset] + change_over(bend));
   } else {
     rest = z_[asset] / dz_[asset];
   }
@@ -488,21 +529,21 @@ void PathSolver::arrive_at(const Event& event) {
 
 /// At the end of the path, free weights that have come to a bound stand on it exactly.
 void PathSolver::settle_on_bounds() {
-  for (int i : free_) {
+  for (int i : free_assets()) {
     if (std::abs(w_[i] - pieces_.lower[i]) < no_move) w_[i] = pieces_.lower[i];
     if (std::abs(w_[i] - pieces_.upper[i]) < no_move) w_[i] = pieces_.upper[i];
   }
 }
 
 void PathSolver::leave(int asset) {
-  const int gone = row_count() + place_[std::size_t(asset)], last = system_size() - 1;
-  const double slope = direction_[gone];
+  const double slope = slope_of(asset);
   z_[asset] = 0;
-  direction_ -= slope / inverse_(gone, gone) * blas::symmetric_column(inverse_, last + 1, gone);
-  direction_[gone] = direction_[last];
-  direction_.conservativeResize(last);
+  if (is_of_row(asset)) {
+    bind(asset - risky_);
+  } else {
+    remove(place_[std::size_t(asset)], 0);
+  }
   direction_follows_ = true;
-  remove_from_system(place_[std::size_t(asset)]);
   stand_at_end(asset, slope > 0);
 }
 
@@ -512,9 +553,10 @@ bool PathSolver::enter(int asset, bool over_bend) {
   double dz_over_bend = 0;
   if (over_bend) {
     const auto& bend = *pieces_.above(asset);
-    dz_over_bend = dz_[asset] - pieces_.linear_change(bend) + bend.rows.dot(direction_.head(row_count()));
+    dz_over_bend = dz_[asset] + change_over(bend);
     z_[asset] = price_over(bend);
     pieces_.up(asset);
+    rewards_known_ = false;
     at_[std::size_t(asset)] = At::lower;
   }
   const auto& q = pieces_.linear;
@@ -539,13 +581,13 @@ bool PathSolver::enter(int asset, bool over_bend) {
   }
   const auto free_it = [&] {
     z_[asset] = 0;
-    const int k = system_size();
-    const double own = -(over_bend ? dz_over_bend : dz_[asset]) / border.curvature;
-    direction_ -= own * border.solved;
-    direction_.conservativeResize(k + 1);
-    direction_[k] = own;
+    if (is_of_row(asset)) {
+      remove(place_[std::size_t(asset)], -q[asset]);
+      at_[std::size_t(asset)] = At::free;
+    } else {
+      add_asset(asset, -(over_bend ? dz_over_bend : dz_[asset]) / border.curvature, border.solved, border.curvature);
+    }
     direction_follows_ = true;
-    add_to_system(asset, border.solved, border.curvature);
   };
   if (border.curvature > flat * border.scale) {
     free_it();
@@ -553,12 +595,18 @@ bool PathSolver::enter(int asset, bool over_bend) {
   }
   const Eigen::VectorXd along = -border.solved;
   double gain = q[asset], gain_scale = std::abs(q[asset]), rise = g_[asset];
-  for (int f = 0; f < int(free_.size()); ++f) {
-    const int j = free_[std::size_t(f)];
-    const double term = q[j] * along[row_count() + f];
+  const auto add_gain = [&](double term) {
     gain += term;
     gain_scale = std::max(gain_scale, std::abs(term));
-    rise += g_[j] * along[row_count() + f];
+  };
+  for (int f = binding_; f < system_size(); ++f) {
+    const int j = members_[std::size_t(f)];
+    add_gain(q[j] * along[f]);
+    rise += g_[j] * along[f];
+  }
+  const Eigen::VectorXd rows_along = rows_along_flat(asset, along);
+  for (int r = 0; r < row_count(); ++r) {
+    if (!binds(r)) add_gain(own_slope(r) * rows_along[r]);
   }
   if (std::abs(gain) > 1e-9 * gain_scale) {
     // Without curvature the asset's price is proportional to lambda: it meets 0 at lambda = 0 and not before. Where
@@ -581,52 +629,67 @@ bool PathSolver::enter(int asset, bool over_bend) {
 
 /// What freeing `asset` adds to the system: S_jj - c' K^-1 c, with c its column of the system K.
 PathSolver::Border PathSolver::border_by(int asset) const {
+  const double largest_price = largest_of(inverse_.diagonal().head(binding_));
+  if (is_of_row(asset)) {  // its column has -1 in its row
+    const int place = place_[std::size_t(asset)];
+    Border border{-blas::symmetric_column(inverse_, system_size(), place), -inverse_(place, place), 0};
+    border.scale = std::max(least_scale * largest_variance_, largest_price);
+    return border;
+  }
   const Eigen::VectorXd column = bordering_column(asset);
   const double own = variance(asset);
   Border border{solve(column), 0, 0};
   border.curvature = own - column.dot(border.solved);
   border.scale = own + column.cwiseProduct(border.solved).cwiseAbs().sum();
   border.scale = std::max(border.scale, least_scale * largest_variance_);  // the covariance itself is rounded
-  if (own == 0) {  // a riskless weight, such as a row's, has no size of its own: the other rows' tell what is flat
-    const double largest = inverse_.diagonal().head(row_count()).cwiseAbs().maxCoeff();
-    border.scale = std::max(border.scale, largest * column.head(row_count()).cwiseAbs2().maxCoeff());
+  if (own == 0) {  // a riskless weight has no size of its own: the rows' tell what is flat
+    border.scale = std::max(border.scale, largest_price * std::pow(largest_of(column.head(binding_)), 2));
   }
   return border;
 }
 
+/// By how much the rows that don't bind change when `asset` rises by 1 and the free assets by `along`.
+Eigen::VectorXd PathSolver::rows_along_flat(int asset, const Eigen::VectorXd& along) const {
+  Eigen::VectorXd product;
+  multiply_panel(along, product);
+  Eigen::VectorXd changes = product.segment(risky_, row_count());
+  if (!is_of_row(asset)) changes += pieces_.rows.col(asset);
+  return changes;
+}
+
 /// Moves along w_asset = +-1, w_F = +-along, which changes neither variance nor rows, until a bound stops it.
 bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
-  const int p = row_count();
   const double sign = at_[std::size_t(asset)] == At::lower ? 1 : -1;
-  const double largest = std::max(1.0, along.tail(int(free_.size())).cwiseAbs().maxCoeff());
+  const double largest = std::max(1.0, largest_of(along.tail(system_size() - binding_)));
+  std::vector<std::pair<int, double>> changes;  // of each free weight
+  for (int f = binding_; f < system_size(); ++f) changes.emplace_back(members_[std::size_t(f)], sign * along[f]);
+  const Eigen::VectorXd rows_along = rows_along_flat(asset, along);
+  for (int r = 0; r < row_count(); ++r) {
+    if (!binds(r)) changes.emplace_back(weight_of_row(r), sign * rows_along[r]);
+  }
   double room = pieces_.upper[asset] - pieces_.lower[asset];
   int blocking = -1;
-  for (int f = 0; f < int(free_.size()); ++f) {
-    const double slope = sign * along[p + f];
+  bool to_lower = false;
+  for (const auto& [i, slope] : changes) {
     if (std::abs(slope) <= 1e-9 * largest) continue;
-    const int i = free_[std::size_t(f)];
     const double bound = slope < 0 ? pieces_.lower[i] : pieces_.upper[i];
     const double far = std::max(0.0, (bound - w_[i]) / slope);
     const bool first = far < room || (far == room && blocking >= 0 && i < blocking);
     if (first) {
       room = far;
       blocking = i;
+      to_lower = slope < 0;
     }
   }
   if (std::isinf(room)) give_up("a flat direction has no end");
-  for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += sign * room * along[p + f];
+  for (const auto& [i, slope] : changes) w_[i] += room * slope;
   w_[asset] += sign * room;
   if (blocking < 0) {
     stand_at_end(asset, sign < 0);
   } else {
-    const int place = place_[std::size_t(blocking)];
-    const bool to_lower = sign * along[p + place] < 0;
     stand_at_end(blocking, to_lower);
-    place_[std::size_t(blocking)] = -1;
-    free_[std::size_t(place)] = asset;
-    place_[std::size_t(asset)] = place;
     at_[std::size_t(asset)] = At::free;
-    copy_column(asset, panel_.col(place).data());
+    gather_members();
     rebuild_system();
   }
   g_ = risk_of(w_);
@@ -638,29 +701,38 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
 /// change.
 void PathSolver::refresh(double most_move) {
   const auto& q = pieces_.linear;
-  const int p = row_count();
-  Eigen::VectorXd right(system_size());
-  right.head(p) = row_sums_ - pieces_.offset - pieces_.rows * w_;
-  for (int f = 0; f < int(free_.size()); ++f) {
-    const int j = free_[std::size_t(f)];
-    right[p + f] = -(g_[j] - lambda_ * q[j]);
-  }
+  Eigen::VectorXd off = row_sums_ - pieces_.offset - pieces_.rows * w_;  // by which each row is missed
+  const double most_off = off.cwiseAbs().maxCoeff();
+  Eigen::VectorXd right = on_system(lambda_ * rewards() - g_);
+  for (int a = 0; a < binding_; ++a) right[a] = off[members_[std::size_t(a)] - risky_];
   const Eigen::VectorXd solved = solve(right);
+  Eigen::VectorXd product;
+  multiply_panel(solved, product);
+  off -= product.segment(risky_, row_count());
+  const auto move_of_row = [&](int r) { return binds(r) ? 0 : -off[r]; };  // of its riskless weight
   if (!std::isinf(most_move)) {
-    Eigen::VectorXd off = right.head(p);
-    for (int f = 0; f < int(free_.size()); ++f) {
-      const int i = free_[std::size_t(f)];
-      const double moved = w_[i] + solved[p + f];
-      const bool within = moved > pieces_.lower[i] - no_move && moved < pieces_.upper[i] + no_move;
-      if (!(std::abs(solved[p + f]) <= most_move) || !within) return;
-      off -= solved[p + f] * pieces_.rows.col(i);
+    const auto within = [&](int i, double move) {
+      const double moved = w_[i] + move;
+      return std::abs(move) <= most_move && moved > pieces_.lower[i] - no_move && moved < pieces_.upper[i] + no_move;
+    };
+    for (int f = binding_; f < system_size(); ++f) {
+      if (!within(members_[std::size_t(f)], solved[f])) return;
     }
-    if (off.cwiseAbs().maxCoeff() > std::max(no_move, right.head(p).cwiseAbs().maxCoeff())) return;
+    for (int r = 0; r < row_count(); ++r) {
+      if (!binds(r) && !within(weight_of_row(r), move_of_row(r))) return;
+      if (binds(r) && std::abs(off[r]) > std::max(no_move, most_off)) return;
+    }
   }
-  for (int f = 0; f < int(free_.size()); ++f) w_[free_[std::size_t(f)]] += solved[p + f];
-  y_ = -solved.head(p);
-  multiply_panel(solved.data() + p, dg_.data());
-  g_ += dg_;
+  for (int f = binding_; f < system_size(); ++f) w_[members_[std::size_t(f)]] += solved[f];
+  for (int r = 0; r < row_count(); ++r) {
+    if (binds(r)) {
+      y_[r] = -solved[place_[std::size_t(weight_of_row(r))]];
+    } else {
+      w_[weight_of_row(r)] += move_of_row(r);
+      y_[r] = lambda_ * own_slope(r);
+    }
+  }
+  g_.head(risky_) += product.head(risky_);
   z_ = g_ - lambda_ * q - pieces_.rows.transpose() * y_;
 }
 
@@ -668,9 +740,14 @@ void PathSolver::refresh(double most_move) {
 bool PathSolver::has_drifted() const {
   const auto& q = pieces_.linear;
   double worst = 0, scale = 0;
-  for (int j : free_) {
-    worst = std::max(worst, std::abs(g_[j] - lambda_ * q[j] - pieces_.rows.col(j).dot(y_)));
-    scale = std::max({scale, std::abs(g_[j]), std::abs(lambda_ * q[j])});
+  for (int f = binding_; f < system_size(); ++f) {
+    const int j = members_[std::size_t(f)];
+    const double rewarded = lambda_ * q[j], paid = panel_.col(f).segment(risky_, row_count()).dot(y_);
+    worst = std::max(worst, std::abs(g_[j] - rewarded - paid));
+    scale = std::max({scale, std::abs(g_[j]), std::abs(rewarded)});
+  }
+  for (int r = 0; r < row_count(); ++r) {
+    if (!binds(r)) scale = std::max(scale, std::abs(y_[r]));
   }
   return worst > drift * scale;
 }
@@ -678,7 +755,7 @@ bool PathSolver::has_drifted() const {
 void PathSolver::give_up(const std::string& why) const {
   throw UncertifiedAnswer(
       fmt::format("The frontier could not be followed below lambda {}: {}; {} assets, {} of them free", lambda_, why,
-                  count(), free_.size()));
+                  risky_, free_assets().size()));
 }
 
 // ---- the system of the free weights --------------------------------------------------------------------------------
@@ -691,93 +768,185 @@ Eigen::VectorXd PathSolver::solve(const Eigen::VectorXd& right) const {
 }
 
 Eigen::VectorXd PathSolver::bordering_column(int asset) const {
-  const int p = row_count();
   Eigen::VectorXd column(system_size());
-  column.head(p) = pieces_.rows.col(asset);
-  for (int f = 0; f < int(free_.size()); ++f) column[p + f] = panel_(asset, f);
+  for (int a = 0; a < binding_; ++a) column[a] = pieces_.rows(members_[std::size_t(a)] - risky_, asset);
+  for (int f = binding_; f < system_size(); ++f) column[f] = panel_(asset, f);
   return column;
 }
 
-void PathSolver::append_panel(int asset) {
-  const auto needed = Eigen::Index(free_.size()) + 1;
-  if (panel_.cols() < needed) {
-    panel_.conservativeResize(count(), std::max<Eigen::Index>(16, 2 * needed));
+void PathSolver::append_panel(int asset, int place) {
+  if (panel_.cols() <= place) panel_.conservativeResize(Eigen::NoChange, std::max(16, 2 * (place + 1)));
+  auto column = panel_.col(place);
+  covariance_.copy_column(asset, column.data());
+  if (pieces_.curvature.size() > 0) column[asset] += pieces_.curvature[asset];
+  column.segment(risky_, row_count()) = pieces_.rows.col(asset);
+  column.tail(column.size() - risky_ - row_count()).setZero();
+}
+
+/// What S w and A w change by when the free assets do by what stands at their places.
+void PathSolver::multiply_panel(const Eigen::VectorXd& at_places, Eigen::VectorXd& out) const {
+  const int height = int(panel_.rows()), free_count = system_size() - binding_;
+  out.resize(height);
+  if (free_count == 0) {
+    out.setZero();
+  } else {
+    blas::multiply(height, free_count, 1, panel_.col(binding_).data(), height, at_places.data() + binding_, 0,
+                   out.data());
   }
-  copy_column(asset, panel_.col(needed - 1).data());
 }
 
-void PathSolver::multiply_panel(const double* free_values, double* out) const {
-  if (free_.empty()) std::fill_n(out, count(), 0.0);
-  blas::multiply(count(), int(free_.size()), 1, panel_.data(), count(), free_values, 0, out);
+/// The row's riskless weight has met a bound.
+void PathSolver::bind(int row) {
+  Eigen::VectorXd column = Eigen::VectorXd::Zero(system_size());
+  for (int f = binding_; f < system_size(); ++f) column[f] = panel_(weight_of_row(row), f);
+  Eigen::VectorXd solved = solve(column);
+  double pivot = -column.dot(solved);
+  if (-pivot <= suspect * column.cwiseProduct(solved).cwiseAbs().sum()) {
+    rebuild_system();
+    solved = solve(column);
+    pivot = -column.dot(solved);
+  }
+  if (!(pivot < 0)) give_up("a row depends on the others that bind");
+  const double change = -row_slopes_[row] / pivot;
+  add_row(row, change - own_slope(row), change, solved, pivot);
 }
 
-void PathSolver::add_to_system(int asset, const Eigen::VectorXd& solved, double pivot) {
+/// The system grows by one at its end: by a column of which `solved` is its inverse's product with it.
+void PathSolver::grow_system(const Eigen::VectorXd& solved, double pivot) {
   const int k = system_size();
   if (inverse_.rows() < k + 1) {
     const auto room = std::max<Eigen::Index>(32, 2 * (k + 1));
     inverse_.conservativeResize(room, room);
   }
   blas::add_outer(k, 1 / pivot, solved.data(), inverse_.data(), int(inverse_.rows()));
-  inverse_.row(k).head(k) = -solved / pivot;
-  inverse_(k, k) = 1 / pivot;
-  append_panel(asset);
-  place_[std::size_t(asset)] = int(free_.size());
-  free_.push_back(asset);
+  direction_.conservativeResize(k + 1);
+  members_.push_back(-1);
+}
+
+/// @param slope its part of the direction
+void PathSolver::add_asset(int asset, double slope, const Eigen::VectorXd& solved, double pivot) {
+  const int k = system_size();
+  direction_ -= slope * solved;
+  grow_system(solved, pivot);
+  Eigen::VectorXd values(k + 1);
+  values << -solved / pivot, 1 / pivot;
+  write_inverse(k, values);
+  append_panel(asset, k);
+  direction_[k] = slope;
+  members_.back() = asset;
+  place_[std::size_t(asset)] = k;
   at_[std::size_t(asset)] = At::free;
 }
 
-void PathSolver::remove_from_system(int place) {
-  const int p = row_count(), k = system_size(), gone = p + place, last = k - 1;
-  const Eigen::VectorXd column = blas::symmetric_column(inverse_, k, gone);
-  blas::add_outer(k, -1 / column[gone], column.data(), inverse_.data(), int(inverse_.rows()));
-  place_[std::size_t(free_[std::size_t(place)])] = -1;
-  if (gone != last) {  // the last one takes the free place
-    inverse_.row(gone).head(gone) = inverse_.row(last).head(gone);
-    inverse_.col(gone).segment(gone + 1, last - gone - 1) = inverse_.row(last).segment(gone + 1, last - gone - 1);
-    inverse_(gone, gone) = inverse_(last, last);
-    panel_.col(place) = panel_.col(int(free_.size()) - 1);
-    free_[std::size_t(place)] = free_.back();
-    place_[std::size_t(free_.back())] = place;
+/// Rows come first: the first free asset makes way.
+/// @param slope its part of the direction
+/// @param change by how much that part differs from what it was while the row did not bind
+void PathSolver::add_row(int row, double slope, double change, const Eigen::VectorXd& solved, double pivot) {
+  const int k = system_size(), place = binding_;
+  direction_ -= change * solved;
+  grow_system(solved, pivot);
+  Eigen::VectorXd values(k + 1);
+  values << -solved / pivot, 1 / pivot;
+  relocate(place, k);
+  std::swap(values[place], values[k]);
+  write_inverse(place, values);
+  direction_[place] = slope;
+  members_[std::size_t(place)] = weight_of_row(row);
+  place_[std::size_t(weight_of_row(row))] = place;
+  ++binding_;
+  rewards_known_ = false;
+}
+
+/// Takes a member out.
+/// @param slope what its part of the direction becomes
+void PathSolver::remove(int place, double slope) {
+  const int last = system_size() - 1;
+  const Eigen::VectorXd column = blas::symmetric_column(inverse_, last + 1, place);
+  direction_ -= (direction_[place] - slope) / column[place] * column;
+  blas::add_outer(last + 1, -1 / column[place], column.data(), inverse_.data(), int(inverse_.rows()));
+  const int gone = members_[std::size_t(place)];
+  place_[std::size_t(gone)] = -1;
+  if (is_of_row(gone)) {
+    relocate(--binding_, place);
+    place = binding_;
+    rewards_known_ = false;
   }
-  free_.pop_back();
+  relocate(last, place);
+  members_.pop_back();
+  direction_.conservativeResize(last);
+}
+
+/// Moves a member to a place whose own has gone.
+void PathSolver::relocate(int from, int to) {
+  if (from == to) return;
+  const int member = members_[std::size_t(from)];
+  members_[std::size_t(to)] = member;
+  place_[std::size_t(member)] = to;
+  direction_[to] = direction_[from];
+  if (!is_of_row(member)) {
+    if (panel_.cols() <= to) panel_.conservativeResize(Eigen::NoChange, 2 * (to + 1));
+    panel_.col(to) = panel_.col(from);
+  }
+  Eigen::VectorXd values = blas::symmetric_column(inverse_, system_size(), from);
+  values[to] = values[from];
+  write_inverse(to, values);
+}
+
+void PathSolver::write_inverse(int place, const Eigen::VectorXd& values) {
+  inverse_.row(place).head(place) = values.head(place);
+  inverse_.col(place).segment(place, values.size() - place) = values.tail(values.size() - place);
+}
+
+/// The system's members from where each weight stands.
+void PathSolver::gather_members() {
+  members_.clear();
+  std::ranges::fill(place_, -1);
+  const auto is_free = [&](int weight) { return weight < count() && at_[std::size_t(weight)] == At::free; };
+  for (int r = 0; r < row_count(); ++r) {
+    if (!is_free(weight_of_row(r))) members_.push_back(weight_of_row(r));
+  }
+  binding_ = int(members_.size());
+  for (int j = 0; j < risky_; ++j) {
+    if (is_free(j)) members_.push_back(j);
+  }
+  for (int k = 0; k < system_size(); ++k) {
+    const int member = members_[std::size_t(k)];
+    place_[std::size_t(member)] = k;
+    if (!is_of_row(member)) append_panel(member, k);
+  }
+  direction_.resize(system_size());
+  rewards_known_ = false;
 }
 
 void PathSolver::rebuild_system() {
-  const int p = row_count(), k = system_size();
+  const int k = system_size();
   Eigen::MatrixXd system = Eigen::MatrixXd::Zero(k, k);
-  for (int f = 0; f < int(free_.size()); ++f) {
-    const int j = free_[std::size_t(f)];
-    system.col(p + f).head(p) = pieces_.rows.col(j);
-    system.row(p + f).head(p) = pieces_.rows.col(j).transpose();
-    for (int e = 0; e < int(free_.size()); ++e) system(p + e, p + f) = panel_(free_[std::size_t(e)], f);
+  for (int f = binding_; f < k; ++f) {
+    system.col(f) = bordering_column(members_[std::size_t(f)]);
+    system.row(f).head(binding_) = system.col(f).head(binding_).transpose();
   }
-  const Eigen::PartialPivLU<Eigen::MatrixXd> factorised(system);
   if (inverse_.rows() < k) inverse_.resize(std::max(32, 2 * k), std::max(32, 2 * k));
-  const Eigen::MatrixXd inverted = factorised.inverse();
+  const Eigen::MatrixXd inverted = system.partialPivLu().inverse();
   inverse_.topLeftCorner(k, k) = (inverted + inverted.transpose()) / 2;
 }
 
 /// True when weights and prices move as they did on the segment before: there is no corner between the two, such as
 /// where a weight passes the weight held now while turnover doesn't bind.
 bool PathSolver::goes_straight_on() const {
-  const int p = row_count();
-  for (std::size_t f = 0; f < std::min(free_.size(), last_free_.size()); ++f) {  // most often the first tells
-    if (free_[f] != last_free_[f] || free_[f] >= risky_) continue;
-    const double now = direction_[p + int(f)], then = last_direction_[p + int(f)];
-    if (std::abs(now - then) > 1e-6 * std::max(std::abs(now), std::abs(then))) return false;
+  const auto assets = free_assets();
+  const Eigen::VectorXd now = direction_.tail(system_size() - binding_);
+  for (std::size_t f = 0; f < std::min(assets.size(), last_free_.size()); ++f) {  // most often the first tells
+    if (assets[f] != last_free_[f]) continue;
+    const double slope = now[Eigen::Index(f)], then = last_dw_[Eigen::Index(f)];
+    if (std::abs(slope - then) > 1e-6 * std::max(std::abs(slope), std::abs(then))) return false;
     break;
   }
-  Eigen::VectorXd change = Eigen::VectorXd::Zero(count());
-  for (std::size_t f = 0; f < last_free_.size(); ++f) change[last_free_[f]] = last_direction_[p + int(f)];
-  for (std::size_t f = 0; f < free_.size(); ++f) change[free_[f]] -= direction_[p + int(f)];
-  change.tail(count() - risky_).setZero();  // what the rows sum up follows
-  double size = 0;
-  for (std::size_t f = 0; f < last_free_.size(); ++f) {
-    if (last_free_[f] < risky_) size = std::max(size, std::abs(last_direction_[p + int(f)]));
-  }
-  const Eigen::VectorXd prices = direction_.head(p) - last_direction_.head(p);
-  return change.cwiseAbs().maxCoeff() <= 1e-11 * size &&
-         prices.cwiseAbs().maxCoeff() <= 1e-11 * std::max(last_direction_.head(p).cwiseAbs().maxCoeff(), dz_scale_);
+  Eigen::VectorXd change = Eigen::VectorXd::Zero(risky_);
+  change(last_free_) = last_dw_;
+  for (std::size_t f = 0; f < assets.size(); ++f) change[assets[f]] -= now[Eigen::Index(f)];
+  const double size = largest_of(last_dw_);
+  const double price_size = std::max(last_dy_.cwiseAbs().maxCoeff(), dz_scale_);
+  return change.cwiseAbs().maxCoeff() <= 1e-11 * size && (dy_ - last_dy_).cwiseAbs().maxCoeff() <= 1e-11 * price_size;
 }
 
 // ---- recording -----------------------------------------------------------------------------------------------------
@@ -785,7 +954,7 @@ bool PathSolver::goes_straight_on() const {
 void PathSolver::record_corner(Path& path) const {
   path.corners.push_back({lambda_, lambda_, std::max(0.0, w_.dot(g_)), path.changes.size(), {}, {}});
   if (keep_prices_) path.corners.back().prices_high = path.corners.back().prices_low = y_;
-  record_changes(path, free_);
+  record_changes(path, free_assets());
 }
 
 /// The corner lasts down to the present lambda.
@@ -795,8 +964,8 @@ void PathSolver::record_lower_end(Path& path) const {
 }
 
 /// Adds weights to the last corner; a later entry for an asset replaces an earlier one.
-void PathSolver::record_changes(Path& path, const std::vector<int>& assets) const {
-  for (int i : assets) {
+void PathSolver::record_changes(Path& path, std::span<const int> weights) const {
+  for (int i : weights) {
     if (!std::isfinite(w_[i])) give_up("a weight is lost in rounding");
     path.changes.push_back({i, w_[i]});
   }

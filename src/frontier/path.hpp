@@ -17,8 +17,9 @@
 // den Hertog, Roos & Terlaky 1993, Linear Algebra and its Applications 187, for linear complementarity problems with
 // sufficient matrices).
 //
-// Rows beside the budget need no change here: an inequality row is an equality with one more, riskless weight, which
-// the caller adds.
+// Rows beside the budget need no change here: an inequality row is an equality with one more, riskless weight s, which
+// the caller adds: A_r w - s = 0. While s is free the row doesn't bind: its price is lambda q_s, and both stay out of
+// the system, so that a row costs little where it has nothing to say.
 //
 // Where slopes bend, a weight leaves the free set at the end of its piece and stands there, at the upper end of the
 // lower piece, with a price on each side: z <= 0 from below, and from above
@@ -27,6 +28,7 @@
 
 #include <Eigen/Core>
 #include <limits>
+#include <span>
 #include <vector>
 
 #include "frontier/pieces.hpp"
@@ -36,8 +38,7 @@ namespace inchtide {
 
 struct PathProblem {
   Covariance covariance;
-  // N of them, more than the covariance has for riskless weights behind. A row that bends has its own one, in the order
-  // of the rows.
+  // As many as the covariance knows; or behind them a riskless weight a row, in the order of the rows.
   BentRows weights;
   bool keep_prices = false;  // of the rows, at each corner
   // The first row is an equality that bends. It is convex while its price is negative, and there the path ends.
@@ -109,17 +110,25 @@ class PathSolver {
 
   int count() const { return int(w_.size()); }
   int row_count() const { return int(pieces_.rows.rows()); }
-  int system_size() const { return row_count() + int(free_.size()); }
+  int system_size() const { return int(members_.size()); }
+  std::span<const int> free_assets() const { return std::span(members_).subspan(std::size_t(binding_)); }
+  int weight_of_row(int row) const { return risky_ + row; }
+  bool is_of_row(int weight) const { return weight >= risky_; }
+  bool binds(int row) const { return place_[std::size_t(weight_of_row(row))] >= 0; }
+  double own_slope(int row) const { return count() > risky_ ? pieces_.linear[weight_of_row(row)] : 0; }
+  double slope_of(int weight) const;  // of a free weight, as lambda falls
 
   Eigen::VectorXd risk_of(const Eigen::VectorXd& weights) const;  // S w
   double variance(int asset) const {
     const double own = asset < risky_ ? covariance_.variance(asset) : 0;
     return pieces_.curvature.size() > 0 ? own + pieces_.curvature[asset] : own;
   }
-  void copy_column(int asset, double* out) const;
+  void add_multiple_of_row(int row, double factor, Eigen::VectorXd& out) const;
 
   void move_to_least_variance_among_ties();
   Path follow_from_infinity();
+  const Eigen::VectorXd& rewards();
+  Eigen::VectorXd on_system(const Eigen::VectorXd& of_assets) const;
   void solve_prices_at_infinity(Eigen::VectorXd& z0, Eigen::VectorXd& z1);
   double first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd& z1) const;
   bool find_direction();
@@ -132,26 +141,34 @@ class PathSolver {
   double price_over(const Bend& bend) const;
   const Bend* bend_to_pass(int asset) const;
   bool bends_in_row(int row) const;
+  double change_over(const Bend& bend) const;
   void leave(int asset);
   bool enter(int asset, bool over_bend);
   Border border_by(int asset) const;
+  Eigen::VectorXd rows_along_flat(int asset, const Eigen::VectorXd& along) const;
   bool exchange_along_flat(int asset, const Eigen::VectorXd& along);
   void refresh(double most_move = std::numeric_limits<double>::infinity());
   bool has_drifted() const;
   [[noreturn]] void give_up(const std::string& why) const;
 
-  void add_to_system(int asset, const Eigen::VectorXd& solved, double pivot);
-  void remove_from_system(int place);
+  void bind(int row);
+  void add_asset(int asset, double slope, const Eigen::VectorXd& solved, double pivot);
+  void add_row(int row, double slope, double change, const Eigen::VectorXd& solved, double pivot);
+  void grow_system(const Eigen::VectorXd& solved, double pivot);
+  void remove(int place, double slope);
+  void relocate(int from, int to);
+  void write_inverse(int place, const Eigen::VectorXd& values);
+  void gather_members();
   void rebuild_system();
   Eigen::VectorXd solve(const Eigen::VectorXd& right) const;
   Eigen::VectorXd bordering_column(int asset) const;
-  void multiply_panel(const double* free_values, double* out) const;
-  void append_panel(int asset);
+  void multiply_panel(const Eigen::VectorXd& at_places, Eigen::VectorXd& out) const;
+  void append_panel(int asset, int place);
 
   bool goes_straight_on() const;
   void record_corner(Path& path) const;
   void record_lower_end(Path& path) const;
-  void record_changes(Path& path, const std::vector<int>& assets) const;
+  void record_changes(Path& path, std::span<const int> weights) const;
 
   Covariance covariance_;
   Pieces pieces_;  // ranges, rows A and q where the weights stand
@@ -171,20 +188,26 @@ class PathSolver {
   Eigen::VectorXd y_slope_;  // of the rows' prices at infinity
   double no_lambda_ = 0;     // below it lambda counts as 0 for prices
   std::vector<At> at_;
-  std::vector<char> locked_;        // weights that stay where they are
-  std::vector<int> free_;           // F, in the order of the system
-  std::vector<int> place_;          // position in free_, or -1
-  Eigen::MatrixXd panel_;           // columns S_:j of the free assets, in that order
-  Eigen::MatrixXd inverse_;         // lower half of the system's, rows of A first; the leading block is in use
-  Eigen::VectorXd direction_;       // [-dy ; dw_F] per unit of lambda, in the order of the system
+  std::vector<char> locked_;  // weights that stay where they are
+  // The system's: rows that bind (each by its riskless weight's number), then the free assets.
+  std::vector<int> members_;
+  int binding_ = 0;                 // rows among them
+  std::vector<int> place_;          // of each asset and each row in members_, or -1
+  Eigen::MatrixXd panel_;           // columns S_:j, then A_:j, of the free assets by their place
+  Eigen::MatrixXd inverse_;         // lower half of the system's; the leading block is in use
+  Eigen::VectorXd direction_;       // of the members, per unit of lambda: -dy, then dw
   bool direction_follows_ = false;  // it has been changed with the free set
-  Eigen::VectorXd dg_, dz_;         // S dw and dz per unit of lambda
-  std::vector<Soon> soon_;          // scratch: the events that may come next
-  Eigen::VectorXd priced_;          // scratch: what the rows' prices add to dz
+  Eigen::VectorXd dg_, dz_, dy_;    // S dw and A dw of the assets; dz; dy: per unit of lambda
+  Eigen::VectorXd rewards_;         // see there
+  bool rewards_known_ = false;
+  Eigen::VectorXd row_slopes_;  // dw of the rows' riskless weights per unit of lambda; 0 where the row binds
+  std::vector<std::vector<int>> nonzeros_;  // of each row that has few; else empty
+  Eigen::VectorXd row_largest_;             // no coefficient of the row is larger on any piece
+  std::vector<Soon> soon_;                  // scratch: the events that may come next
   double dz_scale_ = 0, largest_q_ = 0, largest_free_q_ = 0;
-  // Of the segment before: its free weights and direction, to see whether a corner is one.
+  // Of the segment before: its free assets and directions, to see whether a corner is one.
   std::vector<int> last_free_;
-  Eigen::VectorXd last_direction_;
+  Eigen::VectorXd last_dw_, last_dy_;
 };
 
 }  // namespace inchtide

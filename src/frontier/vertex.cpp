@@ -3,8 +3,11 @@
 #include <fmt/format.h>
 
 #include <Eigen/LU>
+#include <algorithm>
 #include <cmath>
+#include <functional>
 #include <limits>
+#include <numeric>
 
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
@@ -42,6 +45,7 @@ class Simplex {
       Eigen::VectorXd linear = Eigen::VectorXd::Zero(n_ + p_);
       linear.head(n_) = q;
       pieces_.set_linear(linear, bends);
+      if (bends.empty()) start_high();
     }
     run(true);
     vertex.missing = missing();
@@ -66,6 +70,29 @@ class Simplex {
     }
     const Eigen::VectorXd values = inverse_ * right;
     for (int k = 0; k < p_; ++k) x_[basic_[std::size_t(k)]] = values[k];
+  }
+
+  /// What pays most stands at its upper bound from the start, as far as every row has room for it.
+  void start_high() {
+    std::vector<int> order(std::size_t(n_), 0);
+    std::iota(order.begin(), order.end(), 0);
+    std::ranges::stable_sort(order, std::greater{}, [&](int j) { return pieces_.linear[j]; });
+    const Eigen::VectorXd row_lower = pieces_.lower.tail(p_), row_upper = pieces_.upper.tail(p_);
+    Eigen::VectorXd sums = x_.tail(p_), after(p_);
+    for (int j : order) {
+      const double room = pieces_.upper[j] - pieces_.lower[j];
+      if (!(room > 0) || std::isinf(room)) continue;
+      const auto& column = pieces_.rows.col(j);
+      bool fits = true;
+      for (int r = 0; r < p_ && fits; ++r) {
+        after[r] = sums[r] + room * column[r];
+        fits = column[r] == 0 || (column[r] > 0 ? after[r] <= row_upper[r] : after[r] >= row_lower[r]);
+      }
+      if (!fits) continue;
+      x_[j] = pieces_.upper[j];
+      sums = after;
+    }
+    find_basic_values();
   }
 
   void refactor() {
