@@ -146,7 +146,7 @@ class Search {
     try_support(support_of(root, relaxed));
     improve_by_exchanges();
     for (auto open = root.open();;) {
-      relaxation_.sharpen(root.states, relaxed, good_enough(), root_rounds, root_tries);
+      relaxation_.sharpen(root.states, relaxed, best_, root_rounds, root_tries);
       root.bound = std::max(root.bound, relaxed.bound);
       give_up(relaxation_.decide(root.states, relaxed, good_enough()));
       if (root.open() == open) break;
