@@ -20,12 +20,17 @@
 namespace inchtide {
 namespace {
 
+constexpr double infinity = std::numeric_limits<double>::infinity();
 /// Where the budget has less room than this, the bounds leave one portfolio only.
 constexpr double no_room = 1e-12;
 /// A variance below this part of the largest asset's is none.
 constexpr double no_variance = 1e-14;
 /// Rates and ratios closer than this are the same.
 constexpr double same_rate = 1e-12;
+/// Weights that move by less than this stand still.
+constexpr double same_weight = 1e-11;
+/// Of a return, which is a sum.
+constexpr double rounding = 1e-15;
 /// Targets may miss the range by this part of it.
 constexpr double range_slack = 1e-12;
 /// A ceiling may be missed by this part of it: the square root of a variance's rounding.
@@ -185,8 +190,7 @@ Traced trace_ranges(const Estimate& estimate, const Bounds& bounds) {
 }
 
 /// What is left of a slope that pays for its rows; rounding alone is nothing.
-template <typename Rows>
-double less_paid(double slope, const Rows& rows, const Eigen::VectorXd& prices) {
+double less_paid(double slope, const Eigen::VectorXd& rows, const Eigen::VectorXd& prices) {
   const double left = slope - rows.dot(prices);
   const double terms = std::abs(slope) + rows.cwiseAbs().dot(prices.cwiseAbs());
   return std::abs(left) <= 1e-15 * terms ? 0 : left;
@@ -206,8 +210,19 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   auto all = with_row_weights(problem);
   Eigen::VectorXd prices = vertex.prices;
   if (bounds.costs) prices.setZero();  // the sign of the budget's price counts as it is
-  for (Eigen::Index j = 0; j < n + p; ++j) q.lowest[j] = less_paid(q.lowest[j], all.rows.col(j), prices);
-  for (std::size_t k = 0; k < all.bends.size(); ++k) q.bends[k] = less_paid(q.bends[k], all.bends[k].rows, prices);
+  auto bend = all.bends.begin();       // by weight, then upward
+  for (int j = 0; j < int(n + p); ++j) {
+    double slope = q.lowest[j], left = less_paid(slope, all.rows.col(j), prices);
+    q.lowest[j] = left;
+    Eigen::VectorXd rows = all.rows.col(j);
+    for (; bend != all.bends.end() && bend->weight == j; ++bend) {
+      slope += bend->linear;
+      rows += bend->rows;
+      auto& change = q.bends[std::size_t(bend - all.bends.begin())];
+      change = less_paid(slope, rows, prices) - left;
+      left += change;
+    }
+  }
   PathSolver solver({estimate.covariance, std::move(all), true, bounds.costs.has_value()});
   solver.start_at(vertex.values, vertex.basic, vertex.piece);
   return {solver.follow(q), prices};
@@ -241,16 +256,22 @@ Frontier Frontier::traced(const Estimate& estimate, const Bounds& bounds) {
     return prices;
   };
   for (const auto& corner : path.corners) {
+    double moved = 0;
     for (; change < corner.changes_end; ++change) {
       const auto& [asset, weight] = path.changes[change];
       if (asset >= n) continue;
+      moved = std::max(moved, std::abs(weight - check.weights()[asset]));
       check.change(asset, weight);
       frontier.changes_.push_back({asset, weight});
     }
     check.corner_at(corner.lambda_high);
-    const double expected_return = return_of(estimate.expected_return, bounds, check.weights());
-    // Corners that rounding alone tells apart are one.
-    const bool same = !frontier.corners_.empty() && expected_return >= frontier.corners_.back().expected_return;
+    double expected_return = return_of(estimate.expected_return, bounds, check.weights());
+    // Corners that rounding alone tells apart are one. Where returns nearly tie weights may move while the return falls
+    // by less than its last digit: then it is that one lower.
+    const double above = frontier.corners_.empty() ? infinity : frontier.corners_.back().expected_return;
+    const bool nearly_tied = moved > same_weight && expected_return - above <= rounding * std::abs(above);
+    const bool same = expected_return >= above && !nearly_tied;
+    if (!same) expected_return = std::min(expected_return, std::nextafter(above, -infinity));
     if (same) {
       frontier.changes_end_.back() = frontier.changes_.size();
       frontier.corners_.back().lambda_low = corner.lambda_low;

@@ -36,6 +36,10 @@ constexpr double negligible = 1e-13;
 constexpr double no_price = 1e-11;
 /// Where lambda falls below this part of itself at once and lambda q was larger than Sw, digits are lost.
 constexpr double far_fall = 1e-3;
+/// Where it has, a price with the wrong sign that is this part of its terms has changed sign.
+constexpr double passed_price = 1e-12;
+/// This part of a large lambda may be lost.
+constexpr double lost_digits = 1e-13;
 /// Rows of fewer than this part of the weights have few.
 constexpr int few = 4;
 constexpr int events_between_refreshes = 64;
@@ -117,17 +121,18 @@ void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>
   rebuild_system();
 }
 
-Path PathSolver::follow(const LinearTerm& q) {
+Path PathSolver::follow(LinearTerm q) {
   pieces_.set_linear(q.lowest, q.bends);
-  move_to_least_variance_among_ties();
+  move_to_least_variance_among_ties(q);
   pieces_.set_linear(q.lowest, q.bends);
   return follow_from_infinity();
 }
 
 /// Among states with the same q'w the first corner is the one of least variance. The tied weights (reduced cost 0) form
 /// a problem of the same kind, with the others locked; a stand-in cost that makes the present state its best start
-/// turns it into a path, whose end has the least variance.
-void PathSolver::move_to_least_variance_among_ties() {
+/// turns it into a path, whose end has the least variance. What ties up to rounding ties exactly from then on: lambda
+/// is so large where the path begins that it would show.
+void PathSolver::move_to_least_variance_among_ties(LinearTerm& q) {
   Eigen::VectorXd z0, z1;
   solve_prices_at_infinity(z0, z1);
   const double noise = slope_noise * dz_scale_;
@@ -147,7 +152,10 @@ void PathSolver::move_to_least_variance_among_ties() {
     if (locked_[i] || at_[i] == At::free) continue;
     const auto* bend = bend_to_pass(j);
     const std::size_t b = bend ? pieces_.index_of(*bend) : 0;
+    if (std::abs(z1[j]) <= noise) tie_exactly(q, j, z1[j]);
     if (bend && std::abs(z1[j] - change[b]) <= noise) {  // tied above the bend
+      const double slope = pieces_.linear[j], above = slope + q.bends[b];
+      q.bends[b] = above + (z1[j] - change[b]) - (std::abs(z1[j]) <= noise ? slope + z1[j] : slope);
       improves = improves || z0[j] - change0[b] < 0;
       ++rank;
       if (std::abs(z1[j]) <= noise) {  // and below
@@ -192,6 +200,22 @@ void PathSolver::move_to_least_variance_among_ties() {
   for (int j : pieces_.bent()) {
     if (at_[std::size_t(j)] == At::lower) stand_at_end(j, true);
   }
+}
+
+/// Changes the linear term by so much on the piece that the weight stands on, so that it comes out exactly.
+void PathSolver::tie_exactly(LinearTerm& q, int weight, double change) const {
+  const double slope = pieces_.linear[weight] + change;
+  const auto* below = pieces_.below(weight);
+  if (below == nullptr) {
+    q.lowest[weight] = slope;
+    return;
+  }
+  double before = q.lowest[weight];
+  const auto last = pieces_.index_of(*below);
+  auto first = last;
+  while (first > 0 && pieces_.bends()[first - 1].weight == weight) --first;
+  for (auto k = first; k < last; ++k) before += q.bends[k];
+  q.bends[last] = slope - before;
 }
 
 bool PathSolver::bends_in_row(int row) const {
@@ -304,11 +328,11 @@ Path PathSolver::follow_from_infinity() {
   const int most_stalled = 1000 + 20 * (count() + row_count());
   while (lambda_ > std::max(no_lambda_, stop_at_) && !free_budget_) {
     if (!find_direction()) break;
-    const auto event = next_event();
+    auto event = next_event();
     const double before = lambda_;
-    const bool moved = advance(event.step);
-    const bool far = lambda_ < far_fall * before && before * largest_q_ > largest_variance_;
-    if (event.happens != Happens::ends && far) arrive_at(event);
+    const bool far = lambda_ - event.step < far_fall * fresh_at_ && fresh_at_ * largest_q_ > largest_variance_;
+    const bool came_near = event.happens != Happens::ends && far && come_near(event);
+    const bool moved = advance(event.step) || came_near;
     if (moved) {
       if (may_merge && path.corners.size() > 1 && goes_straight_on()) path.corners.pop_back();
       last_free_.assign(free_assets().begin(), free_assets().end());
@@ -464,7 +488,7 @@ PathSolver::Event PathSolver::next_event() {
     // One branch, nearly always the same way; the division is for the few that may come first.
     if (!(int(slope > least_slope) & int(price <= std::min(soon_enough, room) * slope))) continue;
     const double step = std::max(0.0, price / slope);
-    if (step < room && !locked_[i]) consider(j, step, false);
+    if (step < room && !locked_[i] && !waits(j, false)) consider(j, step, false);
   }
   for (int j : pieces_.bent()) {  // upward over the bend that they stand at
     const auto* bend = locked_[std::size_t(j)] ? nullptr : bend_to_pass(j);
@@ -472,7 +496,7 @@ PathSolver::Event PathSolver::next_event() {
     const double slope = dz_[j] + change_over(*bend);
     if (slope <= least_slope) continue;
     const double step = std::max(0.0, price_over(*bend) / slope);
-    if (step < room) consider(j, step, true);
+    if (step < room && !waits(j, true)) consider(j, step, true);
   }
   if (ends_at_free_budget_ && y_[0] - std::min(earliest, lambda_) * dy_[0] > 0) {
     free_budget_ = true;
@@ -509,22 +533,29 @@ bool PathSolver::advance(double step) {
   return moved > no_move;
 }
 
-/// After a long fall, what was left of lambda and of the prices are the last digits of large figures. They are worked
-/// out afresh, and the rest of the way to the event from them.
-void PathSolver::arrive_at(const Event& event) {
+/// At the end of a long fall lambda and the prices are the last digits of large figures, and so is which event comes
+/// first. They are worked out afresh a little above it, and the event looked for again. True when a weight moved.
+bool PathSolver::come_near(Event& event) {
+  double above = std::min(lost_digits * fresh_at_, event.step);
+  const bool moved = advance(event.step - above);
   refresh();
-  const int asset = event.asset;
-  double rest = 0;
-  if (event.happens == Happens::leaves) {
-    const double slope = slope_of(asset);
-    rest = (w_[asset] - (slope > 0 ? pieces_.lower : pieces_.upper)[asset]) / slope;
-  } else if (event.over_bend) {
-    const auto& bend = *pieces_.above(asset);
-    rest = price_over(bend) / (dz_[asset] + change_over(bend));
-  } else {
-    rest = z_[asset] / dz_[asset];
+  for (; has_passed_an_event() && above < event.step; above *= 10) {
+    advance(above - std::min(10 * above, event.step));
+    refresh();
   }
-  if (std::abs(rest) < far_fall * lambda_) advance(rest);
+  event = next_event();
+  return moved;
+}
+
+bool PathSolver::has_passed_an_event() const {
+  const double terms = g_.cwiseAbs().maxCoeff() + lambda_ * largest_q_;
+  for (int j = 0; j < count(); ++j) {
+    const auto i = std::size_t(j);
+    const double price = price_side[std::size_t(at_[i])] * z_[j];
+    if (!locked_[i] && price < -passed_price * terms) return true;
+    if (at_[i] == At::free && std::max(pieces_.lower[j] - w_[j], w_[j] - pieces_.upper[j]) > no_move) return true;
+  }
+  return false;
 }
 
 /// At the end of the path, free weights that have come to a bound stand on it exactly.
@@ -620,6 +651,7 @@ bool PathSolver::enter(int asset, bool over_bend) {
     }
     z_[asset] = flat_price;
     if (over_bend) stand_at_end(asset, true);
+    waiting_.emplace_back(asset, over_bend);
     return true;
   }
   const bool moved = exchange_along_flat(asset, along);
@@ -734,6 +766,7 @@ void PathSolver::refresh(double most_move) {
   }
   g_.head(risky_) += product.head(risky_);
   z_ = g_ - lambda_ * q - pieces_.rows.transpose() * y_;
+  fresh_at_ = lambda_;
 }
 
 /// The prices of free weights are 0; true when rounding has moved one visibly.
@@ -821,6 +854,7 @@ void PathSolver::grow_system(const Eigen::VectorXd& solved, double pivot) {
   blas::add_outer(k, 1 / pivot, solved.data(), inverse_.data(), int(inverse_.rows()));
   direction_.conservativeResize(k + 1);
   members_.push_back(-1);
+  waiting_.clear();
 }
 
 /// @param slope its part of the direction
@@ -873,6 +907,7 @@ void PathSolver::remove(int place, double slope) {
   }
   relocate(last, place);
   members_.pop_back();
+  waiting_.clear();
   direction_.conservativeResize(last);
 }
 
@@ -900,6 +935,7 @@ void PathSolver::write_inverse(int place, const Eigen::VectorXd& values) {
 /// The system's members from where each weight stands.
 void PathSolver::gather_members() {
   members_.clear();
+  waiting_.clear();
   std::ranges::fill(place_, -1);
   const auto is_free = [&](int weight) { return weight < count() && at_[std::size_t(weight)] == At::free; };
   for (int r = 0; r < row_count(); ++r) {

@@ -27,8 +27,10 @@
 //     z' = z - lambda (change of q) - (change of A_j)'y >= 0
 
 #include <Eigen/Core>
+#include <algorithm>
 #include <limits>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "frontier/pieces.hpp"
@@ -82,7 +84,7 @@ class PathSolver {
 
   /// Follows the path from infinity to 0, from a state that maximises q'w. Where several states do (ties), it first
   /// moves to the one of least variance among them.
-  Path follow(const LinearTerm& q);
+  Path follow(LinearTerm q);
 
   const Eigen::VectorXd& weights() const { return w_; }
   const Eigen::VectorXd& row_prices() const { return y_; }
@@ -125,7 +127,8 @@ class PathSolver {
   }
   void add_multiple_of_row(int row, double factor, Eigen::VectorXd& out) const;
 
-  void move_to_least_variance_among_ties();
+  void move_to_least_variance_among_ties(LinearTerm& q);
+  void tie_exactly(LinearTerm& q, int weight, double change) const;
   Path follow_from_infinity();
   const Eigen::VectorXd& rewards();
   Eigen::VectorXd on_system(const Eigen::VectorXd& of_assets) const;
@@ -135,7 +138,11 @@ class PathSolver {
   double residual_of_direction();
   Event next_event();
   bool advance(double step);
-  void arrive_at(const Event& event);
+  bool come_near(Event& event);
+  bool has_passed_an_event() const;
+  bool waits(int asset, bool over_bend) const {
+    return std::ranges::find(waiting_, std::pair{asset, over_bend}) != waiting_.end();
+  }
   void settle_on_bounds();
   void stand_at_end(int asset, bool lower);
   double price_over(const Bend& bend) const;
@@ -185,12 +192,16 @@ class PathSolver {
   Eigen::VectorXd y_;         // prices of the rows
   Eigen::VectorXd z_;         // prices of the bounds
   double lambda_ = 0;
+  double fresh_at_ = 0;      // lambda when all was worked out afresh
   Eigen::VectorXd y_slope_;  // of the rows' prices at infinity
   double no_lambda_ = 0;     // below it lambda counts as 0 for prices
   std::vector<At> at_;
   std::vector<char> locked_;  // weights that stay where they are
   // The system's: rows that bind (each by its riskless weight's number), then the free assets.
   std::vector<int> members_;
+  // Weights that wait for the members to change, and whether over their bend: till then their prices are proportional
+  // to lambda, which rounding may hide.
+  std::vector<std::pair<int, bool>> waiting_;
   int binding_ = 0;                 // rows among them
   std::vector<int> place_;          // of each asset and each row in members_, or -1
   Eigen::MatrixXd panel_;           // columns S_:j, then A_:j, of the free assets by their place
