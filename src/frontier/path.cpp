@@ -401,8 +401,13 @@ bool PathSolver::find_direction() {
     direction_ += solve(right);
     residual = residual_of_direction();
   }
-  if (residual > 1e-8 && lambda_ <= 1e3 * no_lambda_) return false;
-  if (residual > 1e-8) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
+  // A direction that rounding spoils does no harm where lambda is so small that no price can go astray by it.
+  double terms = largest_free_q_;
+  for (int j : free_assets()) terms = std::max(terms, std::abs(dg_[j]));
+  const double astray = residual * terms * lambda_;
+  const bool harmful = residual > 1e-8 && astray > 10 * drift * g_.cwiseAbs().maxCoeff();
+  if (harmful && lambda_ <= 1e3 * no_lambda_) return false;
+  if (harmful) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
   // What is left of the slope of a free weight's price is rounding.
   for (int j : free_assets()) dz_[j] = 0;
   for (int r = 0; r < row_count(); ++r) row_slopes_[r] = binds(r) ? 0 : dg_[weight_of_row(r)];
