@@ -145,6 +145,26 @@ Eigen::VectorXd Covariance::product(const Eigen::VectorXd& weights) const {
   return result;
 }
 
+Eigen::VectorXd Covariance::product(std::span<const int> assets,
+                                    const Eigen::Ref<const Eigen::VectorXd>& weights) const {
+  blas::use_one_thread();
+  Eigen::VectorXd result = Eigen::VectorXd::Zero(size());
+  if (is_dense()) {
+    for (std::size_t k = 0; k < assets.size(); ++k) {
+      blas::add(int(size()), weights[Eigen::Index(k)], matrix_->col(assets[k]).data(), result.data());
+    }
+    return result;
+  }
+  Eigen::VectorXd exposures = Eigen::VectorXd::Zero(loadings_.cols());
+  for (std::size_t k = 0; k < assets.size(); ++k) {
+    exposures += weights[Eigen::Index(k)] * loadings_.row(assets[k]).transpose();
+    result[assets[k]] = specific_variance_[assets[k]] * weights[Eigen::Index(k)];
+  }
+  blas::multiply(int(size()), int(loadings_.cols()), 1, scaled_loadings_.data(), int(size()), exposures.data(), 1,
+                 result.data());
+  return result;
+}
+
 double Covariance::portfolio_variance(const Eigen::VectorXd& weights) const {
   return std::max(0.0, weights.dot(product(weights)));
 }

@@ -75,7 +75,7 @@ PathSolver::PathSolver(PathProblem problem)
   z_ = dz_ = Eigen::VectorXd::Zero(n);
   // Columns that begin alike in the cache's lines are multiplied faster.
   constexpr Eigen::Index line = 8;
-  panel_.resize((risky_ + p + line - 1) / line * line, 0);
+  panel_.resize((rows_in_panel() + p + line - 1) / line * line, 0);
   row_largest_ = pieces_.rows.cwiseAbs().rowwise().maxCoeff();
   for (const auto& bend : pieces_.bends()) row_largest_ += bend.rows.cwiseAbs();
   // A row of few assets is added entry by entry.
@@ -780,7 +780,7 @@ bool PathSolver::has_drifted() const {
   double worst = 0, scale = 0;
   for (int f = binding_; f < system_size(); ++f) {
     const int j = members_[std::size_t(f)];
-    const double rewarded = lambda_ * q[j], paid = panel_.col(f).segment(risky_, row_count()).dot(y_);
+    const double rewarded = lambda_ * q[j], paid = coefficients(f).dot(y_);
     worst = std::max(worst, std::abs(g_[j] - rewarded - paid));
     scale = std::max({scale, std::abs(g_[j]), std::abs(rewarded)});
   }
@@ -808,35 +808,53 @@ Eigen::VectorXd PathSolver::solve(const Eigen::VectorXd& right) const {
 Eigen::VectorXd PathSolver::bordering_column(int asset) const {
   Eigen::VectorXd column(system_size());
   for (int a = 0; a < binding_; ++a) column[a] = pieces_.rows(members_[std::size_t(a)] - risky_, asset);
-  for (int f = binding_; f < system_size(); ++f) column[f] = panel_(asset, f);
+  for (int f = binding_; f < system_size(); ++f) {
+    column[f] = covariance_.is_dense() ? panel_(asset, f) : risk_between(asset, members_[std::size_t(f)]);
+  }
   return column;
 }
 
 void PathSolver::append_panel(int asset, int place) {
   if (panel_.cols() <= place) panel_.conservativeResize(Eigen::NoChange, std::max(16, 2 * (place + 1)));
   auto column = panel_.col(place);
-  covariance_.copy_column(asset, column.data());
-  if (pieces_.curvature.size() > 0) column[asset] += pieces_.curvature[asset];
-  column.segment(risky_, row_count()) = pieces_.rows.col(asset);
-  column.tail(column.size() - risky_ - row_count()).setZero();
+  if (covariance_.is_dense()) {
+    covariance_.copy_column(asset, column.data());
+    if (pieces_.curvature.size() > 0) column[asset] += pieces_.curvature[asset];
+  }
+  column.tail(column.size() - rows_in_panel()).setZero();
+  coefficients(place) = pieces_.rows.col(asset);
+}
+
+double PathSolver::risk_between(int a, int b) const {
+  const double curvature = a == b && pieces_.curvature.size() > 0 ? pieces_.curvature[a] : 0;
+  return covariance_.between(a, b) + curvature;
 }
 
 /// What S w and A w change by when the free assets do by what stands at their places.
 void PathSolver::multiply_panel(const Eigen::VectorXd& at_places, Eigen::VectorXd& out) const {
   const int height = int(panel_.rows()), free_count = system_size() - binding_;
-  out.resize(height);
-  if (free_count == 0) {
-    out.setZero();
-  } else {
-    blas::multiply(height, free_count, 1, panel_.col(binding_).data(), height, at_places.data() + binding_, 0,
-                   out.data());
+  if (covariance_.is_dense()) {
+    out.resize(height);
+    if (free_count == 0) out.setZero();
+    blas::multiply(height, free_count, 1, panel_.data() + Eigen::Index(binding_) * height, height,
+                   at_places.data() + binding_, 0, out.data());
+    return;
+  }
+  out.resize(risky_ + height);
+  const auto changes = at_places.tail(free_count);
+  out.head(risky_) = covariance_.product(free_assets(), changes);
+  out.tail(height) = panel_.middleCols(binding_, free_count) * changes;
+  if (pieces_.curvature.size() == 0) return;
+  for (int f = 0; f < free_count; ++f) {
+    const int j = free_assets()[std::size_t(f)];
+    out[j] += pieces_.curvature[j] * changes[f];
   }
 }
 
 /// The row's riskless weight has met a bound.
 void PathSolver::bind(int row) {
   Eigen::VectorXd column = Eigen::VectorXd::Zero(system_size());
-  for (int f = binding_; f < system_size(); ++f) column[f] = panel_(weight_of_row(row), f);
+  for (int f = binding_; f < system_size(); ++f) column[f] = coefficients(f)[row];
   Eigen::VectorXd solved = solve(column);
   double pivot = -column.dot(solved);
   if (-pivot <= suspect * column.cwiseProduct(solved).cwiseAbs().sum()) {

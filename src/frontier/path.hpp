@@ -171,6 +171,10 @@ class PathSolver {
   Eigen::VectorXd bordering_column(int asset) const;
   void multiply_panel(const Eigen::VectorXd& at_places, Eigen::VectorXd& out) const;
   void append_panel(int asset, int place);
+  double risk_between(int a, int b) const;
+  int rows_in_panel() const { return covariance_.is_dense() ? risky_ : 0; }  // where they begin
+  auto coefficients(int place) { return panel_.col(place).segment(rows_in_panel(), row_count()); }
+  auto coefficients(int place) const { return panel_.col(place).segment(rows_in_panel(), row_count()); }
 
   bool goes_straight_on() const;
   void record_corner(Path& path) const;
@@ -204,7 +208,7 @@ class PathSolver {
   std::vector<std::pair<int, bool>> waiting_;
   int binding_ = 0;                 // rows among them
   std::vector<int> place_;          // of each asset and each row in members_, or -1
-  Eigen::MatrixXd panel_;           // columns S_:j, then A_:j, of the free assets by their place
+  Eigen::MatrixXd panel_;           // columns S_:j (of a dense S), then A_:j, of the free assets by their place
   Eigen::MatrixXd inverse_;         // lower half of the system's; the leading block is in use
   Eigen::VectorXd direction_;       // of the members, per unit of lambda: -dy, then dw
   bool direction_follows_ = false;  // it has been changed with the free set

@@ -15,6 +15,7 @@
 
 #include <Eigen/Core>
 #include <memory>
+#include <span>
 #include <vector>
 
 namespace inchtide {
@@ -51,6 +52,9 @@ class Covariance {
 
   /// S w.
   Eigen::VectorXd product(const Eigen::VectorXd& weights) const;
+  /// S w of weights that are 0 but for those of some assets.
+  /// @param weights an entry for each of `assets`, which differ
+  Eigen::VectorXd product(std::span<const int> assets, const Eigen::Ref<const Eigen::VectorXd>& weights) const;
   /// w'S w, never below 0.
   double portfolio_variance(const Eigen::VectorXd& weights) const;
 
