@@ -486,14 +486,17 @@ PathSolver::Event PathSolver::next_event() {
   const double terms = largest_variance_ * direction_.tail(system_size() - binding_).cwiseAbs().sum();
   const double least_slope = sum_noise * (terms + dz_scale_);
   const double room = lambda_ - no_lambda_;
+  const double *dz = dz_.data(), *z = z_.data();
+  const At* at = at_.data();
+  double soonest = std::min(soon_enough, room);
   for (int j = 0; j < count(); ++j) {
-    const auto i = std::size_t(j);
-    const double side = price_side[std::size_t(at_[i])];
-    const double slope = side * dz_[j], price = side * z_[j];
+    const double side = price_side[std::size_t(at[j])];
+    const double slope = side * dz[j], price = side * z[j];
     // One branch, nearly always the same way; the division is for the few that may come first.
-    if (!(int(slope > least_slope) & int(price <= std::min(soon_enough, room) * slope))) continue;
+    if (!(int(slope > least_slope) & int(price <= soonest * slope))) continue;
     const double step = std::max(0.0, price / slope);
-    if (step < room && !locked_[i] && !waits(j, false)) consider(j, step, false);
+    if (step < room && !locked_[std::size_t(j)] && !waits(j, false)) consider(j, step, false);
+    soonest = std::min(soon_enough, room);
   }
   for (int j : pieces_.bent()) {  // upward over the bend that they stand at
     const auto* bend = locked_[std::size_t(j)] ? nullptr : bend_to_pass(j);

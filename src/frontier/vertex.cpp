@@ -64,11 +64,8 @@ class Simplex {
 
  private:
   void find_basic_values() {
-    Eigen::VectorXd right = -pieces_.offset;
-    for (int j = 0; j < n_ + p_; ++j) {
-      if (place_[std::size_t(j)] < 0) right -= pieces_.rows.col(j) * x_[j];
-    }
-    const Eigen::VectorXd values = inverse_ * right;
+    for (int j : basic_) x_[j] = 0;
+    const Eigen::VectorXd values = -inverse_ * (pieces_.offset + pieces_.rows * x_);
     for (int k = 0; k < p_; ++k) x_[basic_[std::size_t(k)]] = values[k];
   }
 
