@@ -559,7 +559,8 @@ bool PathSolver::has_passed_an_event() const {
   const double terms = g_.cwiseAbs().maxCoeff() + lambda_ * largest_q_;
   for (int j = 0; j < count(); ++j) {
     const auto i = std::size_t(j);
-    const double price = price_side[std::size_t(at_[i])] * z_[j];
+    double price = price_side[std::size_t(at_[i])] * z_[j];
+    if (const auto* bend = bend_to_pass(j)) price = std::min(price, price_over(*bend));
     if (!locked_[i] && price < -passed_price * terms) return true;
     if (at_[i] == At::free && std::max(pieces_.lower[j] - w_[j], w_[j] - pieces_.upper[j]) > no_move) return true;
   }

@@ -112,6 +112,11 @@ TEST(Covariance, FactorsAnswerLikeTheDenseMatrix) {
   const Eigen::VectorXd w = Eigen::VectorXd::LinSpaced(7, -1, 1);
   EXPECT_LT((covariance.matrix() - dense.matrix()).norm(), 1e-15);
   EXPECT_LT((covariance.product(w) - dense.product(w)).norm(), 1e-15);
+  const std::vector<int> few{5, 0};
+  const Eigen::VectorXd of_few = full.col(5) * 0.3 - full.col(0) * 0.2;
+  for (const auto* each : {&covariance, &dense}) {
+    EXPECT_LT((each->product(few, Eigen::Vector2d(0.3, -0.2)) - of_few).norm(), 1e-15);
+  }
   for (Eigen::Index i = 0; i < 7; ++i) {
     EXPECT_LT((covariance.column(i) - dense.column(i)).norm(), 1e-15);
     EXPECT_NEAR(covariance.between(i, 3), dense.between(i, 3), 1e-16);
