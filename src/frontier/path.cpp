@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -61,6 +60,7 @@ double largest_of(const Eigen::Ref<const Eigen::VectorXd>& values) {
 PathSolver::PathSolver(PathProblem problem)
     : covariance_(std::move(problem.covariance)),
       pieces_(std::move(problem.weights)),
+      system_(covariance_, pieces_),
       risky_(int(covariance_.size())),
       largest_variance_(covariance_.variances().maxCoeff()),
       keep_prices_(problem.keep_prices),
@@ -70,12 +70,8 @@ PathSolver::PathSolver(PathProblem problem)
   const auto n = pieces_.lower.size(), p = pieces_.rows.rows();
   at_.assign(std::size_t(n), At::lower);
   locked_.assign(std::size_t(n), 0);
-  place_.assign(std::size_t(risky_ + p), -1);
   y_ = dy_ = y_slope_ = row_slopes_ = Eigen::VectorXd::Zero(p);
   z_ = dz_ = Eigen::VectorXd::Zero(n);
-  // Columns that begin alike in the cache's lines are multiplied faster.
-  constexpr Eigen::Index line = 8;
-  panel_.resize((rows_in_panel() + p + line - 1) / line * line, 0);
   row_largest_ = pieces_.rows.cwiseAbs().rowwise().maxCoeff();
   for (const auto& bend : pieces_.bends()) row_largest_ += bend.rows.cwiseAbs();
   // A row of few assets is added entry by entry.
@@ -118,7 +114,7 @@ void PathSolver::start_at(const Eigen::VectorXd& weights, const std::vector<int>
   gather_members();
   g_ = risk_of(w_);
   row_sums_ = pieces_.rows * w_ + pieces_.offset;
-  rebuild_system();
+  system_.rebuild();
 }
 
 Path PathSolver::follow(LinearTerm q) {
@@ -250,26 +246,20 @@ const Eigen::VectorXd& PathSolver::rewards() {
   largest_q_ = pieces_.linear.cwiseAbs().maxCoeff();
   rewards_ = pieces_.linear;
   for (int r = 0; r < row_count(); ++r) {
-    const double own = binds(r) ? 0 : own_slope(r);
+    const double own = system_.binds(r) ? 0 : own_slope(r);
     if (own != 0) add_multiple_of_row(r, own, rewards_);
   }
   return rewards_;
-}
-
-/// 0 for the rows.
-Eigen::VectorXd PathSolver::on_system(const Eigen::VectorXd& of_assets) const {
-  Eigen::VectorXd values = Eigen::VectorXd::Zero(system_size());
-  for (int f = binding_; f < system_size(); ++f) values[f] = of_assets[members_[std::size_t(f)]];
-  return values;
 }
 
 /// z(lambda) = z0 + lambda z1 on the free set that holds for large lambda, where the weights stand still.
 void PathSolver::solve_prices_at_infinity(Eigen::VectorXd& z0, Eigen::VectorXd& z1) {
   const auto& q = pieces_.linear;
   rewards_known_ = false;
-  const Eigen::VectorXd solved0 = solve(on_system(g_)), solved1 = solve(on_system(rewards()));
+  const Eigen::VectorXd solved0 = system_.solve(system_.on_places(g_)),
+                        solved1 = system_.solve(system_.on_places(rewards()));
   for (int r = 0; r < row_count(); ++r) {
-    const auto place = place_[std::size_t(weight_of_row(r))];
+    const auto place = system_.place(weight_of_row(r));
     y_[r] = place < 0 ? 0 : solved0[place];
     y_slope_[r] = place < 0 ? own_slope(r) : -solved1[place];
   }
@@ -335,8 +325,8 @@ Path PathSolver::follow_from_infinity() {
     const bool moved = advance(event.step) || came_near;
     if (moved) {
       if (may_merge && path.corners.size() > 1 && goes_straight_on()) path.corners.pop_back();
-      last_free_.assign(free_assets().begin(), free_assets().end());
-      last_dw_ = direction_.tail(system_size() - binding_);
+      last_free_.assign(system_.free_assets().begin(), system_.free_assets().end());
+      last_dw_ = direction_.tail(system_.size() - system_.binding());
       last_dy_ = dy_;
       record_corner(path);
       may_merge = straight_return;
@@ -349,7 +339,7 @@ Path PathSolver::follow_from_infinity() {
       leave(event.asset);
       record_changes(path, std::array{event.asset});
     } else {
-      std::vector<int> touched(free_assets().begin(), free_assets().end());
+      std::vector<int> touched(system_.free_assets().begin(), system_.free_assets().end());
       touched.push_back(event.asset);
       if (!enter(event.asset, event.over_bend))
         record_changes(path, touched);  // the corner moved along a flat direction
@@ -374,7 +364,7 @@ Path PathSolver::follow_from_infinity() {
   refresh(small_move);
   record_lower_end(path);
   settle_on_bounds();
-  record_changes(path, free_assets());
+  record_changes(path, system_.free_assets());
   return path;
 }
 
@@ -385,32 +375,32 @@ Path PathSolver::follow_from_infinity() {
 /// lambda is next to nothing: the path ends there.
 bool PathSolver::find_direction() {
   const auto solve_direction = [&] {
-    direction_ = solve(on_system(rewards()));
+    direction_ = system_.solve(system_.on_places(rewards()));
     return residual_of_direction();
   };
   const bool follows = std::exchange(direction_follows_, false);
   double residual = follows ? residual_of_direction() : solve_direction();
   for (int attempt = 0; residual > 1e-12 && attempt < 3; ++attempt) {
     if (attempt == 1 && residual > 1e-10) {
-      rebuild_system();
+      system_.rebuild();
       residual = solve_direction();
       continue;
     }
-    Eigen::VectorXd right = -on_system(dz_);
-    for (int a = 0; a < binding_; ++a) right[a] = -dg_[members_[std::size_t(a)]];
-    direction_ += solve(right);
+    Eigen::VectorXd right = -system_.on_places(dz_);
+    for (int a = 0; a < system_.binding(); ++a) right[a] = -dg_[system_.member(a)];
+    direction_ += system_.solve(right);
     residual = residual_of_direction();
   }
   // A direction that rounding spoils does no harm where lambda is so small that no price can go astray by it.
   double terms = largest_free_q_;
-  for (int j : free_assets()) terms = std::max(terms, std::abs(dg_[j]));
+  for (int j : system_.free_assets()) terms = std::max(terms, std::abs(dg_[j]));
   const double astray = residual * terms * lambda_;
   const bool harmful = residual > 1e-8 && astray > 10 * drift * g_.cwiseAbs().maxCoeff();
   if (harmful && lambda_ <= 1e3 * no_lambda_) return false;
   if (harmful) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
   // What is left of the slope of a free weight's price is rounding.
-  for (int j : free_assets()) dz_[j] = 0;
-  for (int r = 0; r < row_count(); ++r) row_slopes_[r] = binds(r) ? 0 : dg_[weight_of_row(r)];
+  for (int j : system_.free_assets()) dz_[j] = 0;
+  for (int r = 0; r < row_count(); ++r) row_slopes_[r] = system_.binds(r) ? 0 : dg_[weight_of_row(r)];
   return true;
 }
 
@@ -418,15 +408,16 @@ bool PathSolver::find_direction() {
 /// the terms that it is the sum of: theirs alone, which are small where free weights nearly tie in q.
 double PathSolver::residual_of_direction() {
   const auto& q = rewards();
-  const int free_count = system_size() - binding_;
-  if (free_count == binding_) direction_.tail(free_count).setZero();  // a vertex: the rows alone fix the free weights
-  multiply_panel(direction_, dg_);
+  const int free_count = system_.size() - system_.binding();
+  if (free_count == system_.binding())
+    direction_.tail(free_count).setZero();  // a vertex: the rows alone fix the free weights
+  system_.multiply(direction_, dg_);
   dz_ = -q;
   dz_.head(risky_) += dg_.head(risky_);
   double scale = std::max(dg_.head(risky_).cwiseAbs().maxCoeff(), largest_q_);
   largest_free_q_ = 0;
   for (int r = 0; r < row_count(); ++r) {
-    const int place = place_[std::size_t(weight_of_row(r))];
+    const int place = system_.place(weight_of_row(r));
     if (place >= 0) {
       dy_[r] = -direction_[place];
       add_multiple_of_row(r, direction_[place], dz_);
@@ -438,7 +429,7 @@ double PathSolver::residual_of_direction() {
   }
   dz_scale_ = std::max(scale, std::numeric_limits<double>::min());
   double worst = 0, terms = 0;
-  for (int j : free_assets()) {
+  for (int j : system_.free_assets()) {
     worst = std::max(worst, std::abs(dz_[j]));
     terms = std::max(terms, std::abs(dg_[j]));
     largest_free_q_ = std::max(largest_free_q_, std::abs(pieces_.linear[j]));
@@ -447,7 +438,7 @@ double PathSolver::residual_of_direction() {
 }
 
 double PathSolver::slope_of(int weight) const {
-  return is_of_row(weight) ? row_slopes_[weight - risky_] : direction_[place_[std::size_t(weight)]];
+  return is_of_row(weight) ? row_slopes_[weight - risky_] : direction_[system_.place(weight)];
 }
 
 /// What dz gains by passing the bend.
@@ -468,22 +459,22 @@ PathSolver::Event PathSolver::next_event() {
   // dw_F is the free block of the inverse (semidefinite, so no entry exceeds its largest diagonal one) times q_F. Where
   // rows fix the free weights the block is 0, up to the rounding of 1 / variance.
   double largest_inverse = 0, largest_variance = 0;
-  for (int f = binding_; f < system_size(); ++f) {
-    largest_inverse = std::max(largest_inverse, inverse_(f, f));
-    largest_variance = std::max(largest_variance, variance(members_[std::size_t(f)]));
+  for (int f = system_.binding(); f < system_.size(); ++f) {
+    largest_inverse = std::max(largest_inverse, system_.inverse_at(f));
+    largest_variance = std::max(largest_variance, variance(system_.member(f)));
   }
   if (largest_variance > 0) largest_inverse = std::max(largest_inverse, 1 / largest_variance);
   const double no_slope = slope_noise * largest_inverse * largest_free_q_;
   const auto consider_leaving = [&](int i, double slope) {  // w falls with lambda where the slope is positive
     consider(i, std::max(0.0, (w_[i] - (slope > 0 ? pieces_.lower : pieces_.upper)[i]) / slope), false);
   };
-  for (int f = binding_; f < system_size(); ++f) {
-    if (std::abs(direction_[f]) > no_slope) consider_leaving(members_[std::size_t(f)], direction_[f]);
+  for (int f = system_.binding(); f < system_.size(); ++f) {
+    if (std::abs(direction_[f]) > no_slope) consider_leaving(system_.member(f), direction_[f]);
   }
   for (int r = 0; r < row_count(); ++r) {
     if (std::abs(row_slopes_[r]) > no_slope * row_largest_[r]) consider_leaving(weight_of_row(r), row_slopes_[r]);
   }
-  const double terms = largest_variance_ * direction_.tail(system_size() - binding_).cwiseAbs().sum();
+  const double terms = largest_variance_ * direction_.tail(system_.size() - system_.binding()).cwiseAbs().sum();
   const double least_slope = sum_noise * (terms + dz_scale_);
   const double room = lambda_ - no_lambda_;
   const double *dz = dz_.data(), *z = z_.data();
@@ -524,9 +515,9 @@ PathSolver::Event PathSolver::next_event() {
 /// Lowers lambda by `step`. True when a weight moved.
 bool PathSolver::advance(double step) {
   double moved = 0;
-  for (int f = binding_; f < system_size(); ++f) {
+  for (int f = system_.binding(); f < system_.size(); ++f) {
     const double change = -step * direction_[f];
-    w_[members_[std::size_t(f)]] += change;
+    w_[system_.member(f)] += change;
     moved = std::max(moved, std::abs(change));
   }
   g_.head(risky_) -= step * dg_.head(risky_);
@@ -534,7 +525,7 @@ bool PathSolver::advance(double step) {
   y_ -= step * dy_;
   lambda_ = step >= lambda_ ? 0 : lambda_ - step;
   for (int r = 0; r < row_count(); ++r) {
-    if (binds(r)) continue;
+    if (system_.binds(r)) continue;
     w_[weight_of_row(r)] -= step * row_slopes_[r];
     y_[r] = lambda_ * own_slope(r);
   }
@@ -569,7 +560,7 @@ bool PathSolver::has_passed_an_event() const {
 
 /// At the end of the path, free weights that have come to a bound stand on it exactly.
 void PathSolver::settle_on_bounds() {
-  for (int i : free_assets()) {
+  for (int i : system_.free_assets()) {
     if (std::abs(w_[i] - pieces_.lower[i]) < no_move) w_[i] = pieces_.lower[i];
     if (std::abs(w_[i] - pieces_.upper[i]) < no_move) w_[i] = pieces_.upper[i];
   }
@@ -581,10 +572,46 @@ void PathSolver::leave(int asset) {
   if (is_of_row(asset)) {
     bind(asset - risky_);
   } else {
-    remove(place_[std::size_t(asset)], 0);
+    remove(asset, 0);
   }
   direction_follows_ = true;
   stand_at_end(asset, slope > 0);
+}
+
+/// Takes a member out of the system, whose part of the direction becomes `slope`.
+void PathSolver::remove(int member, double slope) {
+  const int place = system_.place(member);
+  const Eigen::VectorXd column = system_.inverse_column(place);
+  direction_ -= (direction_[place] - slope) / column[place] * column;
+  system_.remove(place, direction_);
+  members_changed();
+}
+
+void PathSolver::members_changed() {
+  waiting_.clear();
+  rewards_known_ = false;
+}
+
+void PathSolver::gather_members() {
+  system_.gather([this](int weight) { return weight < count() && at_[std::size_t(weight)] == At::free; });
+  members_changed();
+}
+
+/// The row's riskless weight has met a bound.
+void PathSolver::bind(int row) {
+  const Eigen::VectorXd column = system_.column_of_row(row);
+  Eigen::VectorXd solved = system_.solve(column);
+  double pivot = -column.dot(solved);
+  if (-pivot <= suspect * column.cwiseProduct(solved).cwiseAbs().sum()) {
+    system_.rebuild();
+    solved = system_.solve(column);
+    pivot = -column.dot(solved);
+  }
+  if (!(pivot < 0)) give_up("a row depends on the others that bind");
+  const double change = -row_slopes_[row] / pivot;
+  direction_ -= change * solved;
+  system_.add_row(row, solved, pivot, direction_, change - own_slope(row));
+  members_changed();
 }
 
 /// Frees `asset`. False when that had to move weights: where a combination of free weights does the same as the asset
@@ -602,7 +629,7 @@ bool PathSolver::enter(int asset, bool over_bend) {
   const auto& q = pieces_.linear;
   auto border = border_by(asset);
   if (border.curvature <= suspect * border.scale) {  // is it nearly flat, or is the inverse worn?
-    rebuild_system();
+    system_.rebuild();
     border = border_by(asset);
   }
   if (border.curvature < -1e-7 * border.scale && lambda_ <= 1e3 * no_lambda_) {
@@ -622,11 +649,14 @@ bool PathSolver::enter(int asset, bool over_bend) {
   const auto free_it = [&] {
     z_[asset] = 0;
     if (is_of_row(asset)) {
-      remove(place_[std::size_t(asset)], -q[asset]);
-      at_[std::size_t(asset)] = At::free;
+      remove(asset, -q[asset]);
     } else {
-      add_asset(asset, -(over_bend ? dz_over_bend : dz_[asset]) / border.curvature, border.solved, border.curvature);
+      const double own = -(over_bend ? dz_over_bend : dz_[asset]) / border.curvature;
+      direction_ -= own * border.solved;
+      system_.add_asset(asset, border.solved, border.curvature, direction_, own);
+      members_changed();
     }
+    at_[std::size_t(asset)] = At::free;
     direction_follows_ = true;
   };
   if (border.curvature > flat * border.scale) {
@@ -639,14 +669,14 @@ bool PathSolver::enter(int asset, bool over_bend) {
     gain += term;
     gain_scale = std::max(gain_scale, std::abs(term));
   };
-  for (int f = binding_; f < system_size(); ++f) {
-    const int j = members_[std::size_t(f)];
+  for (int f = system_.binding(); f < system_.size(); ++f) {
+    const int j = system_.member(f);
     add_gain(q[j] * along[f]);
     rise += g_[j] * along[f];
   }
   const Eigen::VectorXd rows_along = rows_along_flat(asset, along);
   for (int r = 0; r < row_count(); ++r) {
-    if (!binds(r)) add_gain(own_slope(r) * rows_along[r]);
+    if (!system_.binds(r)) add_gain(own_slope(r) * rows_along[r]);
   }
   if (std::abs(gain) > 1e-9 * gain_scale) {
     // Without curvature the asset's price is proportional to lambda: it meets 0 at lambda = 0 and not before. Where
@@ -670,21 +700,22 @@ bool PathSolver::enter(int asset, bool over_bend) {
 
 /// What freeing `asset` adds to the system: S_jj - c' K^-1 c, with c its column of the system K.
 PathSolver::Border PathSolver::border_by(int asset) const {
-  const double largest_price = largest_of(inverse_.diagonal().head(binding_));
+  double largest_price = 0;
+  for (int a = 0; a < system_.binding(); ++a) largest_price = std::max(largest_price, std::abs(system_.inverse_at(a)));
   if (is_of_row(asset)) {  // its column has -1 in its row
-    const int place = place_[std::size_t(asset)];
-    Border border{-blas::symmetric_column(inverse_, system_size(), place), -inverse_(place, place), 0};
+    const int place = system_.place(asset);
+    Border border{-system_.inverse_column(place), -system_.inverse_at(place), 0};
     border.scale = std::max(least_scale * largest_variance_, largest_price);
     return border;
   }
-  const Eigen::VectorXd column = bordering_column(asset);
+  const Eigen::VectorXd column = system_.column_of_asset(asset);
   const double own = variance(asset);
-  Border border{solve(column), 0, 0};
+  Border border{system_.solve(column), 0, 0};
   border.curvature = own - column.dot(border.solved);
   border.scale = own + column.cwiseProduct(border.solved).cwiseAbs().sum();
   border.scale = std::max(border.scale, least_scale * largest_variance_);  // the covariance itself is rounded
   if (own == 0) {  // a riskless weight has no size of its own: the rows' tell what is flat
-    border.scale = std::max(border.scale, largest_price * std::pow(largest_of(column.head(binding_)), 2));
+    border.scale = std::max(border.scale, largest_price * std::pow(largest_of(column.head(system_.binding())), 2));
   }
   return border;
 }
@@ -692,7 +723,7 @@ PathSolver::Border PathSolver::border_by(int asset) const {
 /// By how much the rows that don't bind change when `asset` rises by 1 and the free assets by `along`.
 Eigen::VectorXd PathSolver::rows_along_flat(int asset, const Eigen::VectorXd& along) const {
   Eigen::VectorXd product;
-  multiply_panel(along, product);
+  system_.multiply(along, product);
   Eigen::VectorXd changes = product.segment(risky_, row_count());
   if (!is_of_row(asset)) changes += pieces_.rows.col(asset);
   return changes;
@@ -701,12 +732,12 @@ Eigen::VectorXd PathSolver::rows_along_flat(int asset, const Eigen::VectorXd& al
 /// Moves along w_asset = +-1, w_F = +-along, which changes neither variance nor rows, until a bound stops it.
 bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
   const double sign = at_[std::size_t(asset)] == At::lower ? 1 : -1;
-  const double largest = std::max(1.0, largest_of(along.tail(system_size() - binding_)));
+  const double largest = std::max(1.0, largest_of(along.tail(system_.size() - system_.binding())));
   std::vector<std::pair<int, double>> changes;  // of each free weight
-  for (int f = binding_; f < system_size(); ++f) changes.emplace_back(members_[std::size_t(f)], sign * along[f]);
+  for (int f = system_.binding(); f < system_.size(); ++f) changes.emplace_back(system_.member(f), sign * along[f]);
   const Eigen::VectorXd rows_along = rows_along_flat(asset, along);
   for (int r = 0; r < row_count(); ++r) {
-    if (!binds(r)) changes.emplace_back(weight_of_row(r), sign * rows_along[r]);
+    if (!system_.binds(r)) changes.emplace_back(weight_of_row(r), sign * rows_along[r]);
   }
   double room = pieces_.upper[asset] - pieces_.lower[asset];
   int blocking = -1;
@@ -731,7 +762,7 @@ bool PathSolver::exchange_along_flat(int asset, const Eigen::VectorXd& along) {
     stand_at_end(blocking, to_lower);
     at_[std::size_t(asset)] = At::free;
     gather_members();
-    rebuild_system();
+    system_.rebuild();
   }
   g_ = risk_of(w_);
   return room > no_move;
@@ -744,30 +775,30 @@ void PathSolver::refresh(double most_move) {
   const auto& q = pieces_.linear;
   Eigen::VectorXd off = row_sums_ - pieces_.offset - pieces_.rows * w_;  // by which each row is missed
   const double most_off = off.cwiseAbs().maxCoeff();
-  Eigen::VectorXd right = on_system(lambda_ * rewards() - g_);
-  for (int a = 0; a < binding_; ++a) right[a] = off[members_[std::size_t(a)] - risky_];
-  const Eigen::VectorXd solved = solve(right);
+  Eigen::VectorXd right = system_.on_places(lambda_ * rewards() - g_);
+  for (int a = 0; a < system_.binding(); ++a) right[a] = off[system_.member(a) - risky_];
+  const Eigen::VectorXd solved = system_.solve(right);
   Eigen::VectorXd product;
-  multiply_panel(solved, product);
+  system_.multiply(solved, product);
   off -= product.segment(risky_, row_count());
-  const auto move_of_row = [&](int r) { return binds(r) ? 0 : -off[r]; };  // of its riskless weight
+  const auto move_of_row = [&](int r) { return system_.binds(r) ? 0 : -off[r]; };  // of its riskless weight
   if (!std::isinf(most_move)) {
     const auto within = [&](int i, double move) {
       const double moved = w_[i] + move;
       return std::abs(move) <= most_move && moved > pieces_.lower[i] - no_move && moved < pieces_.upper[i] + no_move;
     };
-    for (int f = binding_; f < system_size(); ++f) {
-      if (!within(members_[std::size_t(f)], solved[f])) return;
+    for (int f = system_.binding(); f < system_.size(); ++f) {
+      if (!within(system_.member(f), solved[f])) return;
     }
     for (int r = 0; r < row_count(); ++r) {
-      if (!binds(r) && !within(weight_of_row(r), move_of_row(r))) return;
-      if (binds(r) && std::abs(off[r]) > std::max(no_move, most_off)) return;
+      if (!system_.binds(r) && !within(weight_of_row(r), move_of_row(r))) return;
+      if (system_.binds(r) && std::abs(off[r]) > std::max(no_move, most_off)) return;
     }
   }
-  for (int f = binding_; f < system_size(); ++f) w_[members_[std::size_t(f)]] += solved[f];
+  for (int f = system_.binding(); f < system_.size(); ++f) w_[system_.member(f)] += solved[f];
   for (int r = 0; r < row_count(); ++r) {
-    if (binds(r)) {
-      y_[r] = -solved[place_[std::size_t(weight_of_row(r))]];
+    if (system_.binds(r)) {
+      y_[r] = -solved[system_.place(weight_of_row(r))];
     } else {
       w_[weight_of_row(r)] += move_of_row(r);
       y_[r] = lambda_ * own_slope(r);
@@ -782,14 +813,14 @@ void PathSolver::refresh(double most_move) {
 bool PathSolver::has_drifted() const {
   const auto& q = pieces_.linear;
   double worst = 0, scale = 0;
-  for (int f = binding_; f < system_size(); ++f) {
-    const int j = members_[std::size_t(f)];
-    const double rewarded = lambda_ * q[j], paid = coefficients(f).dot(y_);
+  for (int f = system_.binding(); f < system_.size(); ++f) {
+    const int j = system_.member(f);
+    const double rewarded = lambda_ * q[j], paid = system_.coefficients(f).dot(y_);
     worst = std::max(worst, std::abs(g_[j] - rewarded - paid));
     scale = std::max({scale, std::abs(g_[j]), std::abs(rewarded)});
   }
   for (int r = 0; r < row_count(); ++r) {
-    if (!binds(r)) scale = std::max(scale, std::abs(y_[r]));
+    if (!system_.binds(r)) scale = std::max(scale, std::abs(y_[r]));
   }
   return worst > drift * scale;
 }
@@ -797,207 +828,14 @@ bool PathSolver::has_drifted() const {
 void PathSolver::give_up(const std::string& why) const {
   throw UncertifiedAnswer(
       fmt::format("The frontier could not be followed below lambda {}: {}; {} assets, {} of them free", lambda_, why,
-                  risky_, free_assets().size()));
-}
-
-// ---- the system of the free weights --------------------------------------------------------------------------------
-
-Eigen::VectorXd PathSolver::solve(const Eigen::VectorXd& right) const {
-  const int k = system_size();
-  Eigen::VectorXd solved(k);
-  blas::multiply_symmetric(k, inverse_.data(), int(inverse_.rows()), right.data(), solved.data());
-  return solved;
-}
-
-Eigen::VectorXd PathSolver::bordering_column(int asset) const {
-  Eigen::VectorXd column(system_size());
-  for (int a = 0; a < binding_; ++a) column[a] = pieces_.rows(members_[std::size_t(a)] - risky_, asset);
-  for (int f = binding_; f < system_size(); ++f) {
-    column[f] = covariance_.is_dense() ? panel_(asset, f) : risk_between(asset, members_[std::size_t(f)]);
-  }
-  return column;
-}
-
-void PathSolver::append_panel(int asset, int place) {
-  if (panel_.cols() <= place) panel_.conservativeResize(Eigen::NoChange, std::max(16, 2 * (place + 1)));
-  auto column = panel_.col(place);
-  if (covariance_.is_dense()) {
-    covariance_.copy_column(asset, column.data());
-    if (pieces_.curvature.size() > 0) column[asset] += pieces_.curvature[asset];
-  }
-  column.tail(column.size() - rows_in_panel()).setZero();
-  coefficients(place) = pieces_.rows.col(asset);
-}
-
-double PathSolver::risk_between(int a, int b) const {
-  const double curvature = a == b && pieces_.curvature.size() > 0 ? pieces_.curvature[a] : 0;
-  return covariance_.between(a, b) + curvature;
-}
-
-/// What S w and A w change by when the free assets do by what stands at their places.
-void PathSolver::multiply_panel(const Eigen::VectorXd& at_places, Eigen::VectorXd& out) const {
-  const int height = int(panel_.rows()), free_count = system_size() - binding_;
-  if (covariance_.is_dense()) {
-    out.resize(height);
-    if (free_count == 0) out.setZero();
-    blas::multiply(height, free_count, 1, panel_.data() + Eigen::Index(binding_) * height, height,
-                   at_places.data() + binding_, 0, out.data());
-    return;
-  }
-  out.resize(risky_ + height);
-  const auto changes = at_places.tail(free_count);
-  out.head(risky_) = covariance_.product(free_assets(), changes);
-  out.tail(height) = panel_.middleCols(binding_, free_count) * changes;
-  if (pieces_.curvature.size() == 0) return;
-  for (int f = 0; f < free_count; ++f) {
-    const int j = free_assets()[std::size_t(f)];
-    out[j] += pieces_.curvature[j] * changes[f];
-  }
-}
-
-/// The row's riskless weight has met a bound.
-void PathSolver::bind(int row) {
-  Eigen::VectorXd column = Eigen::VectorXd::Zero(system_size());
-  for (int f = binding_; f < system_size(); ++f) column[f] = coefficients(f)[row];
-  Eigen::VectorXd solved = solve(column);
-  double pivot = -column.dot(solved);
-  if (-pivot <= suspect * column.cwiseProduct(solved).cwiseAbs().sum()) {
-    rebuild_system();
-    solved = solve(column);
-    pivot = -column.dot(solved);
-  }
-  if (!(pivot < 0)) give_up("a row depends on the others that bind");
-  const double change = -row_slopes_[row] / pivot;
-  add_row(row, change - own_slope(row), change, solved, pivot);
-}
-
-/// The system grows by one at its end: by a column of which `solved` is its inverse's product with it.
-void PathSolver::grow_system(const Eigen::VectorXd& solved, double pivot) {
-  const int k = system_size();
-  if (inverse_.rows() < k + 1) {
-    const auto room = std::max<Eigen::Index>(32, 2 * (k + 1));
-    inverse_.conservativeResize(room, room);
-  }
-  blas::add_outer(k, 1 / pivot, solved.data(), inverse_.data(), int(inverse_.rows()));
-  direction_.conservativeResize(k + 1);
-  members_.push_back(-1);
-  waiting_.clear();
-}
-
-/// @param slope its part of the direction
-void PathSolver::add_asset(int asset, double slope, const Eigen::VectorXd& solved, double pivot) {
-  const int k = system_size();
-  direction_ -= slope * solved;
-  grow_system(solved, pivot);
-  Eigen::VectorXd values(k + 1);
-  values << -solved / pivot, 1 / pivot;
-  write_inverse(k, values);
-  append_panel(asset, k);
-  direction_[k] = slope;
-  members_.back() = asset;
-  place_[std::size_t(asset)] = k;
-  at_[std::size_t(asset)] = At::free;
-}
-
-/// Rows come first: the first free asset makes way.
-/// @param slope its part of the direction
-/// @param change by how much that part differs from what it was while the row did not bind
-void PathSolver::add_row(int row, double slope, double change, const Eigen::VectorXd& solved, double pivot) {
-  const int k = system_size(), place = binding_;
-  direction_ -= change * solved;
-  grow_system(solved, pivot);
-  Eigen::VectorXd values(k + 1);
-  values << -solved / pivot, 1 / pivot;
-  relocate(place, k);
-  std::swap(values[place], values[k]);
-  write_inverse(place, values);
-  direction_[place] = slope;
-  members_[std::size_t(place)] = weight_of_row(row);
-  place_[std::size_t(weight_of_row(row))] = place;
-  ++binding_;
-  rewards_known_ = false;
-}
-
-/// Takes a member out.
-/// @param slope what its part of the direction becomes
-void PathSolver::remove(int place, double slope) {
-  const int last = system_size() - 1;
-  const Eigen::VectorXd column = blas::symmetric_column(inverse_, last + 1, place);
-  direction_ -= (direction_[place] - slope) / column[place] * column;
-  blas::add_outer(last + 1, -1 / column[place], column.data(), inverse_.data(), int(inverse_.rows()));
-  const int gone = members_[std::size_t(place)];
-  place_[std::size_t(gone)] = -1;
-  if (is_of_row(gone)) {
-    relocate(--binding_, place);
-    place = binding_;
-    rewards_known_ = false;
-  }
-  relocate(last, place);
-  members_.pop_back();
-  waiting_.clear();
-  direction_.conservativeResize(last);
-}
-
-/// Moves a member to a place whose own has gone.
-void PathSolver::relocate(int from, int to) {
-  if (from == to) return;
-  const int member = members_[std::size_t(from)];
-  members_[std::size_t(to)] = member;
-  place_[std::size_t(member)] = to;
-  direction_[to] = direction_[from];
-  if (!is_of_row(member)) {
-    if (panel_.cols() <= to) panel_.conservativeResize(Eigen::NoChange, 2 * (to + 1));
-    panel_.col(to) = panel_.col(from);
-  }
-  Eigen::VectorXd values = blas::symmetric_column(inverse_, system_size(), from);
-  values[to] = values[from];
-  write_inverse(to, values);
-}
-
-void PathSolver::write_inverse(int place, const Eigen::VectorXd& values) {
-  inverse_.row(place).head(place) = values.head(place);
-  inverse_.col(place).segment(place, values.size() - place) = values.tail(values.size() - place);
-}
-
-/// The system's members from where each weight stands.
-void PathSolver::gather_members() {
-  members_.clear();
-  waiting_.clear();
-  std::ranges::fill(place_, -1);
-  const auto is_free = [&](int weight) { return weight < count() && at_[std::size_t(weight)] == At::free; };
-  for (int r = 0; r < row_count(); ++r) {
-    if (!is_free(weight_of_row(r))) members_.push_back(weight_of_row(r));
-  }
-  binding_ = int(members_.size());
-  for (int j = 0; j < risky_; ++j) {
-    if (is_free(j)) members_.push_back(j);
-  }
-  for (int k = 0; k < system_size(); ++k) {
-    const int member = members_[std::size_t(k)];
-    place_[std::size_t(member)] = k;
-    if (!is_of_row(member)) append_panel(member, k);
-  }
-  direction_.resize(system_size());
-  rewards_known_ = false;
-}
-
-void PathSolver::rebuild_system() {
-  const int k = system_size();
-  Eigen::MatrixXd system = Eigen::MatrixXd::Zero(k, k);
-  for (int f = binding_; f < k; ++f) {
-    system.col(f) = bordering_column(members_[std::size_t(f)]);
-    system.row(f).head(binding_) = system.col(f).head(binding_).transpose();
-  }
-  if (inverse_.rows() < k) inverse_.resize(std::max(32, 2 * k), std::max(32, 2 * k));
-  const Eigen::MatrixXd inverted = system.partialPivLu().inverse();
-  inverse_.topLeftCorner(k, k) = (inverted + inverted.transpose()) / 2;
+                  risky_, system_.free_assets().size()));
 }
 
 /// True when weights and prices move as they did on the segment before: there is no corner between the two, such as
 /// where a weight passes the weight held now while turnover doesn't bind.
 bool PathSolver::goes_straight_on() const {
-  const auto assets = free_assets();
-  const Eigen::VectorXd now = direction_.tail(system_size() - binding_);
+  const auto assets = system_.free_assets();
+  const Eigen::VectorXd now = direction_.tail(system_.size() - system_.binding());
   for (std::size_t f = 0; f < std::min(assets.size(), last_free_.size()); ++f) {  // most often the first tells
     if (assets[f] != last_free_[f]) continue;
     const double slope = now[Eigen::Index(f)], then = last_dw_[Eigen::Index(f)];
@@ -1017,7 +855,7 @@ bool PathSolver::goes_straight_on() const {
 void PathSolver::record_corner(Path& path) const {
   path.corners.push_back({lambda_, lambda_, std::max(0.0, w_.dot(g_)), path.changes.size(), {}, {}});
   if (keep_prices_) path.corners.back().prices_high = path.corners.back().prices_low = y_;
-  record_changes(path, free_assets());
+  record_changes(path, system_.free_assets());
 }
 
 /// The corner lasts down to the present lambda.

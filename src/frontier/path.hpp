@@ -11,7 +11,7 @@
 //     [ S_FF  A_F' ] [  dw_F/dlambda ]   [ q_F ]
 //     [ A_F    0   ] [ -dy/dlambda   ] = [  0  ]
 //
-// whose inverse is kept and changed by a rank-one term when F changes. The price of each bound is
+// whose inverse FreeSystem keeps and changes by a rank-one term when F changes. The price of each bound is
 // z = Sw - lambda q - A'y: z >= 0 at a lower bound, z <= 0 at an upper one. The piece ends where the first free weight
 // meets a bound or the first price meets 0; ties go to the lowest index, which cannot cycle (the least-index rule of
 // den Hertog, Roos & Terlaky 1993, Linear Algebra and its Applications 187, for linear complementarity problems with
@@ -33,6 +33,7 @@
 #include <utility>
 #include <vector>
 
+#include "frontier/free_system.hpp"
 #include "frontier/pieces.hpp"
 #include "inchtide/estimate/covariance.hpp"
 
@@ -76,6 +77,8 @@ struct Path {
 class PathSolver {
  public:
   explicit PathSolver(PathProblem problem);
+  PathSolver(const PathSolver&) = delete;
+  PathSolver& operator=(const PathSolver&) = delete;
 
   /// Starts at weights that satisfy rows and bounds, with as many `basic` weights as rows, whose columns of A are
   /// independent; every other weight stands at a bound.
@@ -112,11 +115,8 @@ class PathSolver {
 
   int count() const { return int(w_.size()); }
   int row_count() const { return int(pieces_.rows.rows()); }
-  int system_size() const { return int(members_.size()); }
-  std::span<const int> free_assets() const { return std::span(members_).subspan(std::size_t(binding_)); }
   int weight_of_row(int row) const { return risky_ + row; }
   bool is_of_row(int weight) const { return weight >= risky_; }
-  bool binds(int row) const { return place_[std::size_t(weight_of_row(row))] >= 0; }
   double own_slope(int row) const { return count() > risky_ ? pieces_.linear[weight_of_row(row)] : 0; }
   double slope_of(int weight) const;  // of a free weight, as lambda falls
 
@@ -131,7 +131,6 @@ class PathSolver {
   void tie_exactly(LinearTerm& q, int weight, double change) const;
   Path follow_from_infinity();
   const Eigen::VectorXd& rewards();
-  Eigen::VectorXd on_system(const Eigen::VectorXd& of_assets) const;
   void solve_prices_at_infinity(Eigen::VectorXd& z0, Eigen::VectorXd& z1);
   double first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd& z1) const;
   bool find_direction();
@@ -159,22 +158,9 @@ class PathSolver {
   [[noreturn]] void give_up(const std::string& why) const;
 
   void bind(int row);
-  void add_asset(int asset, double slope, const Eigen::VectorXd& solved, double pivot);
-  void add_row(int row, double slope, double change, const Eigen::VectorXd& solved, double pivot);
-  void grow_system(const Eigen::VectorXd& solved, double pivot);
-  void remove(int place, double slope);
-  void relocate(int from, int to);
-  void write_inverse(int place, const Eigen::VectorXd& values);
+  void remove(int member, double slope);
+  void members_changed();
   void gather_members();
-  void rebuild_system();
-  Eigen::VectorXd solve(const Eigen::VectorXd& right) const;
-  Eigen::VectorXd bordering_column(int asset) const;
-  void multiply_panel(const Eigen::VectorXd& at_places, Eigen::VectorXd& out) const;
-  void append_panel(int asset, int place);
-  double risk_between(int a, int b) const;
-  int rows_in_panel() const { return covariance_.is_dense() ? risky_ : 0; }  // where they begin
-  auto coefficients(int place) { return panel_.col(place).segment(rows_in_panel(), row_count()); }
-  auto coefficients(int place) const { return panel_.col(place).segment(rows_in_panel(), row_count()); }
 
   bool goes_straight_on() const;
   void record_corner(Path& path) const;
@@ -183,7 +169,8 @@ class PathSolver {
 
   Covariance covariance_;
   Pieces pieces_;  // ranges, rows A and q where the weights stand
-  int risky_;      // weights that the covariance knows
+  FreeSystem system_;
+  int risky_;  // weights that the covariance knows
   double largest_variance_;
   bool keep_prices_;
   double stop_at_;
@@ -201,15 +188,9 @@ class PathSolver {
   double no_lambda_ = 0;     // below it lambda counts as 0 for prices
   std::vector<At> at_;
   std::vector<char> locked_;  // weights that stay where they are
-  // The system's: rows that bind (each by its riskless weight's number), then the free assets.
-  std::vector<int> members_;
   // Weights that wait for the members to change, and whether over their bend: till then their prices are proportional
   // to lambda, which rounding may hide.
   std::vector<std::pair<int, bool>> waiting_;
-  int binding_ = 0;                 // rows among them
-  std::vector<int> place_;          // of each asset and each row in members_, or -1
-  Eigen::MatrixXd panel_;           // columns S_:j (of a dense S), then A_:j, of the free assets by their place
-  Eigen::MatrixXd inverse_;         // lower half of the system's; the leading block is in use
   Eigen::VectorXd direction_;       // of the members, per unit of lambda: -dy, then dw
   bool direction_follows_ = false;  // it has been changed with the free set
   Eigen::VectorXd dg_, dz_, dy_;    // S dw and A dw of the assets; dz; dy: per unit of lambda
