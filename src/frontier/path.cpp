@@ -310,6 +310,7 @@ Path PathSolver::follow_from_infinity() {
   path.corners.back().lambda_high = infinity;
   int since_refresh = 0, since_product = 0, stalled = 0;
   at_end_ = direction_follows_ = false;
+  waiting_.clear();
   last_free_.clear();
   bool may_merge = false;  // nothing but the free set has changed since the last corner
   const bool straight_return = row_count() > 1 && std::ranges::all_of(pieces_.bends(), [&](const Bend& bend) {
