@@ -8,8 +8,7 @@
 // caps_5      5% caps, whole frontier
 // caps_tight  caps of 2/N: half of the assets are held everywhere
 // shorts      ranges of -5% to 5%: nearly all assets are free
-// tag_limits  the same caps, in hundredths of a percent, and 12 totals of tags, of which some bind; `to_plain` is its
-// time
+// tag_limits  both caps, in hundredths of a percent, and 12 totals of tags, of which some bind; `to_plain` is the time
 //             over that of the caps alone
 // turnover    5% caps, and 30% turnover from equal weights: every asset's range bends; `to_plain` likewise
 // least       the minimum variance alone, 5% caps: cold, and `warm` from the answer to an estimate a little different

@@ -29,7 +29,7 @@ constexpr double no_variance = 1e-14;
 constexpr double same_rate = 1e-12;
 /// Weights that move by less than this stand still.
 constexpr double same_weight = 1e-11;
-/// Of a return, which is a sum.
+/// Of a sum such as a return, a part of its terms.
 constexpr double rounding = 1e-15;
 /// Targets may miss the range by this part of it.
 constexpr double range_slack = 1e-12;
@@ -193,7 +193,7 @@ Traced trace_ranges(const Estimate& estimate, const Bounds& bounds) {
 double less_paid(double slope, const Eigen::VectorXd& rows, const Eigen::VectorXd& prices) {
   const double left = slope - rows.dot(prices);
   const double terms = std::abs(slope) + rows.cwiseAbs().dot(prices.cwiseAbs());
-  return std::abs(left) <= 1e-15 * terms ? 0 : left;
+  return std::abs(left) <= rounding * terms ? 0 : left;
 }
 
 /// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands still.

@@ -410,8 +410,8 @@ bool PathSolver::find_direction() {
 double PathSolver::residual_of_direction() {
   const auto& q = rewards();
   const int free_count = system_.size() - system_.binding();
-  if (free_count == system_.binding())
-    direction_.tail(free_count).setZero();  // a vertex: the rows alone fix the free weights
+  const bool vertex = free_count == system_.binding();  // the rows alone fix the free weights
+  if (vertex) direction_.tail(free_count).setZero();
   system_.multiply(direction_, dg_);
   dz_ = -q;
   dz_.head(risky_) += dg_.head(risky_);
