@@ -587,13 +587,13 @@ std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Man
     for (const char* text : {"minimum-variance", "maximum-sharpe", "equal"}) aims.push_back(Aim::parse(text, "aims"));
   }
   std::vector<Allocation> allocations;
-  const auto how = choice_options(options);
   if (!aims.empty()) {
     auto plain = choice.facts;
     plain.costs.reset();
     const auto frontier = trace_frontier(choice.estimate, choice.limits, plain);
     for (const auto& aim : aims) {
-      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, how));
+      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts,
+                                   choice_options(options)));  // each has the whole patience
     }
     if (options.after_costs) choose_after_costs(choice, aims, options, allocations);
   }

@@ -22,9 +22,11 @@ HoldingsAnswer nearest_to_benchmark(const Estimate& estimate, Bounds bounds, Hol
     options.least_return.reset();
   }
   options.lambda = 1;
+  if (options.better_than) *options.better_than -= benchmark.variance / 2;
   auto answer = search_positions(pulled, bounds, options, benchmark.variance);
   answer.objective += benchmark.variance / 2;
   answer.bound += benchmark.variance / 2;
+  if (answer.portfolio.weights.size() == 0) return answer;
   answer.portfolio.expected_return = estimate.expected_return.dot(answer.portfolio.weights);
   return answer;
 }

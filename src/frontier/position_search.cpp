@@ -50,7 +50,9 @@ class Search {
         least_limit_(bounds.held ? bounds.held->limit : -1),
         ceilings_(ceilings_of(bounds, options.benchmark)),
         relaxation_(estimate_, bounds_, rules_, ceilings_, options.should_stop),
-        noise_(no_variance * estimate.covariance.variances().maxCoeff()) {}
+        noise_(no_variance * estimate.covariance.variances().maxCoeff()) {
+    if (options.better_than) best_ = *options.better_than;
+  }
 
   HoldingsAnswer run() {
     start();
@@ -67,6 +69,12 @@ class Search {
       split_branch(branch);
     }
     for (; !queue_.empty(); queue_.pop()) give_up(queue_.top().bound);
+    HoldingsAnswer answer;
+    answer.objective = best_;
+    answer.bound = std::min(best_, floor_);
+    answer.branches = branches_;
+    answer.proven = answer.objective - answer.bound <= allowed() * (1 + 1e-9);
+    if (best_support_.empty() && options_.better_than) return answer;
     if (best_support_.empty()) {
       if (stopped) {
         throw UncertifiedAnswer(
@@ -77,16 +85,11 @@ class Search {
       throw UncertifiedAnswer(
           "The search for positions found no portfolio, and rounding keeps it from proving that there is none");
     }
-    HoldingsAnswer answer;
     answer.chosen = chosen_bounds(best_support_);
     auto portfolio = solve_exactly(estimate_, answer.chosen, options_.benchmark);
     if (!portfolio) throw UncertifiedAnswer("The best positions found are within their ceilings by rounding only");
     answer.portfolio = std::move(*portfolio);
-    answer.objective = best_;
     answer.risk = std::max(best_risk_, noise_);
-    answer.bound = std::min(best_, floor_);
-    answer.branches = branches_;
-    answer.proven = answer.objective - answer.bound <= allowed() * (1 + 1e-9);
     return answer;
   }
 
@@ -123,7 +126,8 @@ class Search {
 
   /// A better objective by no more than this isn't looked for.
   double allowed() const {
-    return std::max(options_.gap * std::max(best_risk_, noise_) / 2, rounding * noise_ / no_variance);
+    const double of_risk = options_.gap * std::max(best_risk_, noise_) / 2;
+    return std::max({of_risk, options_.slack, rounding * noise_ / no_variance});
   }
   double good_enough() const { return std::isinf(best_) ? infinity : best_ - allowed(); }
 

@@ -216,38 +216,25 @@ Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& ai
   return allocation;
 }
 
-/// How sure it is that no other choice of positions is better.
-std::string proof_note(const HoldingsAnswer& answer, const Aim& aim) {
-  const auto branches = fmt::format("({} branch{})", answer.branches, answer.branches == 1 ? "" : "es");
-  if (aim.kind != Aim::Kind::target_volatility) {
-    return fmt::format("{}: no other choice of positions can better it by more than {:.4f}% of its {} {}",
-                       answer.proven ? "Proven" : "The search was stopped", 100 * answer.gap(),
-                       aim.kind == Aim::Kind::minimum_tracking_error ? "squared tracking error" : "variance", branches);
-  }
-  if (!answer.proven) return "The search was stopped: another choice of positions may have more return " + branches;
-  return fmt::format("Proven: no other choice of positions has {:.5f}% more return {}", 100 * same_return, branches);
-}
-
 /// The limit on the number of positions binds where as many are held; and how sure the choice is.
-void explain_positions(Allocation& allocation, const Bounds& bounds, const Limits& limits, const Aim& aim,
-                       const HoldingsAnswer& answer) {
+void explain_positions(Allocation& allocation, const Bounds& bounds, const Limits& limits, const std::string& proof) {
   const auto held = (allocation.weights.array().abs() > 1e-9).count();
   const auto& most = bounds.holdings;
   if (most && most->limit >= 0 && double(held) >= most->value) {
     const auto& limit = limits[std::size_t(most->limit)];
     allocation.binding.push_back({limit.name, limit.text, std::nullopt});
   }
-  allocation.notes.push_back(proof_note(answer, aim));
+  allocation.notes.push_back(proof);
 }
 
 Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
                   const LimitFacts& facts, const ChoiceOptions& options) {
-  const auto answer = positions_for(frontier, aim, risk_free, facts, options);
+  const auto [answer, proof] = positions_for(frontier, aim, risk_free, facts, options);
   std::vector<std::string> notes;
   const auto solution = solution_with(frontier, answer, aim, risk_free, facts, notes);
   const auto choice = bounds_of_choice(frontier.bounds(), answer.chosen);
   auto allocation = optimal(frontier.estimate(), choice, limits, aim, solution, risk_free, facts);
-  explain_positions(allocation, frontier.bounds(), limits, aim, answer);
+  explain_positions(allocation, frontier.bounds(), limits, proof);
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   return allocation;
 }
@@ -263,10 +250,10 @@ Allocation most_diversified(const Frontier& frontier, const Limits& limits, cons
     throw InputError(aim.text(), "a portfolio within the limits has no volatility, so the ratio has no end",
                      "Leave riskless assets out");
   }
-  std::optional<HoldingsAnswer> positions;
+  std::optional<PositionsAnswer> positions;
   if (frontier.bounds().holdings || frontier.bounds().held) {
     positions = positions_for(ratios, {Aim::Kind::maximum_sharpe, 0}, 0, facts, options);
-    ratios = trace_frontier(stand_in, bounds_of_choice(frontier.bounds(), positions->chosen));
+    ratios = trace_frontier(stand_in, bounds_of_choice(frontier.bounds(), positions->found.chosen));
   }
   const auto best = ratios.maximum_sharpe(0);
   auto allocation = describe(frontier.estimate(), best.portfolio.weights, risk_free, facts);
@@ -275,7 +262,7 @@ Allocation most_diversified(const Frontier& frontier, const Limits& limits, cons
   solution.at_ceiling = best.at_top && ratios.at_ceiling();
   find_sides(stand_in, ratios.bounds(), aim, solution);
   allocation.binding = binding_limits(ratios.bounds(), limits, aim, solution, 0);
-  if (positions) explain_positions(allocation, frontier.bounds(), limits, aim, *positions);
+  if (positions) explain_positions(allocation, frontier.bounds(), limits, positions->proof);
   allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
   return allocation;
 }
@@ -284,10 +271,10 @@ Allocation most_diversified(const Frontier& frontier, const Limits& limits, cons
 Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
                                 const LimitFacts& facts, const ChoiceOptions& options) {
   auto bounds = frontier.bounds();
-  std::optional<HoldingsAnswer> positions;
+  std::optional<PositionsAnswer> positions;
   if (bounds.holdings || bounds.held) {
     positions = positions_for(frontier, aim, risk_free, facts, options);
-    bounds = bounds_of_choice(bounds, positions->chosen);
+    bounds = bounds_of_choice(bounds, positions->found.chosen);
   }
   const auto least = least_tracking_error(frontier.estimate(), bounds, known_benchmark(facts.benchmark, aim));
   auto allocation = describe(frontier.estimate(), least.portfolio.weights, risk_free, facts);
@@ -296,7 +283,7 @@ Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, 
   if (least.volatility_price > 0) solution.ceiling = {bounds.volatility->limit, least.volatility_price};
   solution.portfolio.volatility = least.tracking_error;  // what it minimises
   allocation.binding = binding_limits(bounds, limits, Aim{Aim::Kind::minimum_variance, 0}, solution, risk_free);
-  if (positions) explain_positions(allocation, frontier.bounds(), limits, aim, *positions);
+  if (positions) explain_positions(allocation, frontier.bounds(), limits, positions->proof);
   return allocation;
 }
 

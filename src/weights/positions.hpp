@@ -1,6 +1,8 @@
 #pragma once
 // The best choice of positions for an aim, where their number or least size is limited.
 
+#include <string>
+
 #include "inchtide/frontier/holdings.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "weights/solution.hpp"
@@ -10,9 +12,14 @@ namespace inchtide {
 /// A return this much higher is no better, where an aim fixes the volatility.
 constexpr double same_return = 1e-7;
 
+struct PositionsAnswer {
+  HoldingsAnswer found;
+  std::string proof;  ///< how sure it is that no other choice of positions is better, a sentence
+};
+
 /// @param frontier of the same estimate and bounds, without the limits on positions
-HoldingsAnswer positions_for(const Frontier& frontier, const Aim& aim, double risk_free, const LimitFacts& facts,
-                             const ChoiceOptions& options);
+PositionsAnswer positions_for(const Frontier& frontier, const Aim& aim, double risk_free, const LimitFacts& facts,
+                              const ChoiceOptions& options);
 
 /// The same with these positions and no others.
 Solution solution_with(const Frontier& frontier, const HoldingsAnswer& answer, const Aim& aim, double risk_free,

@@ -29,16 +29,20 @@
 namespace inchtide {
 
 struct HoldingsOptions {
-  double lambda = 0;                       ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
-  std::optional<double> least_return;      ///< per year, a floor
-  double gap = 1e-4;                       ///< good enough: a part of the variance found
+  double lambda = 0;                   ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
+  std::optional<double> least_return;  ///< per year, a floor
+  double gap = 1e-4;                   ///< good enough: a part of the variance found
+  double slack = 0;                    ///< good enough as well: so much of the objective
+  /// Only portfolios with a smaller objective than this are looked for; where there is none, the answer has no weights,
+  /// and its bound says so.
+  std::optional<double> better_than{};
   std::optional<BenchmarkRisk> benchmark;  ///< what a ceiling on tracking error is measured from
   bool track = false;  ///< the least tracking error from the benchmark instead of the least variance; lambda is unused
   StopCheck should_stop;  ///< asked before each branch; what was found so far comes back with its gap
 };
 
 struct HoldingsAnswer {
-  Portfolio portfolio;   ///< the best found; certified among portfolios of its own assets
+  Portfolio portfolio;   ///< the best found; certified among portfolios of its own assets. No weights: see better_than
   Bounds chosen;         ///< the bounds with every other asset at 0 and its own at least at the smallest position
   double objective = 0;  ///< 1/2 w'Sw - lambda m'w of it; when tracking, half the square of its tracking error
   double bound = 0;      ///< no portfolio within the limits has less
@@ -53,7 +57,7 @@ struct HoldingsAnswer {
 /// Searches for the best portfolio under `bounds.holdings` and `bounds.held`, ceilings, and all rows and ranges.
 /// @throws InfeasibleLimits when no choice of so many assets can hold
 /// @throws InputError for a ceiling on tracking error, or `track`, without a benchmark
-/// @throws UncertifiedAnswer when the search is stopped before it found any
+/// @throws UncertifiedAnswer when the search is stopped before it found any, unless `better_than` was given
 HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options);
 
 /// `bounds` with the ranges of a choice, `HoldingsAnswer::chosen`, and no number of positions: what the frontier of

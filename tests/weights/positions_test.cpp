@@ -1,0 +1,182 @@
+// The highest ratio with few positions against every choice of positions, one after the other: what is called proven
+// has to be so.
+
+#include <cmath>
+#include <random>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/weights/allocation.hpp"
+#include "support/messages.hpp"
+#include "support/problems.hpp"
+
+namespace inchtide {
+namespace {
+
+using testing::Contains;
+using testing::HasSubstr;
+
+#ifdef INCHTIDE_SANITIZE
+constexpr int rounds = 12;
+#else
+constexpr int rounds = 250;
+#endif
+
+struct Case {
+  Estimate estimate;
+  Limits limits;
+  LimitFacts facts;
+  int most = 0;
+  double least = 0, risk_free = 0;
+  bool shorts = false;
+};
+
+Case random_case(std::mt19937_64& random) {
+  const auto pick = [&](int below) { return int(random() % std::uint64_t(below)); };
+  Case c;
+  c.shorts = pick(4) == 0;
+  const int n = c.shorts ? 3 + pick(4) : 3 + pick(8);
+  c.estimate =
+      test::random_problem(random, n, {pick(4) == 0, pick(5) == 0, pick(6) == 0, pick(6) == 0, false}).estimate;
+  c.risk_free = 0.01 * pick(10);
+  c.most = 1 + pick(4);
+  c.facts.tags.columns = {"sector"};
+  for (const auto& asset : c.estimate.assets) {
+    c.facts.tags.assets.push_back(asset);
+    c.facts.tags.rows.push_back({pick(2) == 0 ? "x" : "y"});
+  }
+  c.limits.push_back(Limit::parse("holdings <= " + std::to_string(c.most)));
+  if (pick(3) == 0) {
+    c.least = 0.05 * (1 + pick(3));
+    c.limits.push_back(Limit::parse(c.least > 0.12 ? "held >= 15%" : c.least > 0.07 ? "held >= 10%" : "held >= 5%"));
+  }
+  if (pick(3) == 0) c.limits.push_back(Limit::parse(pick(2) == 0 ? "budget = 60%" : "budget = 130%"));
+  if (pick(3) == 0 && c.facts.tags.has("sector", "x")) c.limits.push_back(Limit::parse("sector:x <= 40%"));
+  if (pick(4) == 0) c.limits.push_back(Limit::parse("each <= 70%"));
+  if (c.shorts) c.limits.push_back(Limit::parse("each >= -20%"));
+  return c;
+}
+
+/// The highest ratio of all choices; nothing where none beats the risk-free rate.
+std::optional<double> highest_of_all(const Case& c) {
+  auto bounds = bounds_of(c.limits, c.estimate.assets, c.facts);
+  bounds.holdings.reset();
+  bounds.held.reset();
+  const auto n = c.estimate.size();
+  const int sides = c.shorts ? 3 : 2;
+  long choices = 1;
+  for (Eigen::Index i = 0; i < n; ++i) choices *= sides;
+  std::optional<double> highest;
+  for (long code = 0; code < choices; ++code) {
+    auto own = bounds;
+    int held = 0;
+    long rest = code;
+    for (Eigen::Index i = 0; i < n; ++i, rest /= sides) {
+      if (rest % sides != 0) ++held;
+      if (rest % sides == 0) own.lower[i] = own.upper[i] = 0;
+      if (rest % sides == 1) own.lower[i] = std::max(0.0, c.least);
+      if (rest % sides == 2) own.upper[i] = -c.least;
+    }
+    const bool ranges = (own.lower.array() <= own.upper.array()).all() && own.lower.sum() <= own.budget + 1e-12 &&
+                        own.upper.sum() >= own.budget - 1e-12;
+    if (held > c.most || !ranges) continue;
+    try {
+      const auto frontier = trace_frontier(c.estimate, own);
+      if (frontier.corners().front().expected_return <= own.budget * c.risk_free + 1e-9) continue;
+      highest = std::max(highest.value_or(0), frontier.maximum_sharpe(c.risk_free).sharpe);
+    } catch (const InfeasibleLimits&) {
+    }
+  }
+  return highest;
+}
+
+TEST(Positions, TheHighestRatioIsThatOfAllChoices) {
+  std::mt19937_64 random(1301);
+  int found = 0, unlike = 0;
+  for (int round = 0; round < rounds; ++round) {
+    const auto c = random_case(random);
+    std::optional<double> best;
+    try {
+      best = highest_of_all(c);
+      const auto frontier = trace_frontier(c.estimate, c.limits, c.facts);
+      if (frontier.why_no_maximum_sharpe(c.risk_free)) continue;
+      const auto chosen = choose(frontier, c.limits, {Aim::Kind::maximum_sharpe, 0}, c.risk_free, c.facts);
+      ASSERT_TRUE(best) << round;
+      EXPECT_NEAR(chosen.sharpe / *best, 1, 1.01e-4) << round;
+      EXPECT_LE(chosen.sharpe, *best * (1 + 1e-9)) << round << ": trying all has missed it";
+      EXPECT_THAT(chosen.notes, Contains(HasSubstr("Proven"))) << round;
+      EXPECT_LE((chosen.weights.array().abs() > 1e-9).count(), c.most) << round;
+      ++found;
+      // Where the choice of positions at the ratio's own lambda differs from that of all assets together.
+      unlike += chosen.sharpe < frontier.maximum_sharpe(c.risk_free).sharpe * (1 - 1e-6);
+    } catch (const InfeasibleLimits&) {
+      EXPECT_FALSE(best) << round << ": there is one";
+    } catch (const InputError& none) {
+      EXPECT_FALSE(best) << round << ": there is one of " << best.value_or(0) << "; " << none.what();
+    }
+  }
+  EXPECT_GT(found, rounds / 3);
+  EXPECT_GT(unlike, rounds / 6);
+}
+
+TEST(Positions, AChoiceThatIsBestOnlyNearItsOwnRiskIsNotTakenForTheBest) {
+  // A and B, best at every lambda near its own, have 0.224. A and C, with the budget's inverse e'S^-1 e of the two:
+  // (0.08 x 0.0398^2 + 0.09 x 0.0449^2 + 2 x 0.02 x 0.0398 x 0.0449) / (0.09 x 0.08 - 0.02^2), its root 0.23628.
+  Estimate estimate;
+  estimate.assets = {"A", "B", "C"};
+  estimate.expected_return = Eigen::Vector3d(0.0598, 0.019, 0.0649);
+  estimate.covariance =
+      Covariance::dense((Eigen::Matrix3d() << 0.09, -0.06, -0.02, -0.06, 0.06, -0.02, -0.02, -0.02, 0.08).finished());
+  const Limits limits{Limit::parse("holdings <= 2")};
+  const auto chosen = choose(trace_frontier(estimate, limits), limits, {Aim::Kind::maximum_sharpe, 0}, 0.02);
+  EXPECT_EQ(chosen.weights[1], 0);
+  EXPECT_NEAR(chosen.sharpe, 0.23628, 5e-6);
+  // A blend takes the same portfolio.
+  const auto blend = choose(trace_frontier(estimate, limits), limits, {Aim::Kind::blend_volatility, 0.09}, 0.02);
+  EXPECT_NEAR(blend.sharpe, chosen.sharpe, 1e-12);
+  EXPECT_NEAR(blend.weights[0] / blend.weights.sum(), chosen.weights[0], 1e-12);
+}
+
+TEST(Positions, DiversificationIsTheRatioOfAllChoicesToo) {
+  std::mt19937_64 random(1302);
+  for (int round = 0; round < rounds / 5; ++round) {
+    auto c = random_case(random);
+    if (c.shorts) continue;
+    c.risk_free = 0;
+    auto stand_in = c;
+    stand_in.estimate.expected_return = c.estimate.volatilities();
+    try {
+      const auto frontier = trace_frontier(c.estimate, c.limits, c.facts);
+      if (trace_frontier(stand_in.estimate, c.limits, c.facts).why_no_maximum_sharpe(0)) continue;
+      const auto chosen = choose(frontier, c.limits, {Aim::Kind::maximum_diversification, 0}, 0, c.facts);
+      const double ratio = chosen.average_volatility / chosen.volatility, best = highest_of_all(stand_in).value();
+      EXPECT_NEAR(ratio / best, 1, 1.01e-4) << round;
+    } catch (const InfeasibleLimits&) {
+    }
+  }
+}
+
+// The highest return at a volatility: no choice has more than is said.
+TEST(Positions, TheHighestReturnAtAVolatilityIsProvenSoon) {
+  std::mt19937_64 random(1303);
+  int found = 0;
+  for (int round = 0; round < rounds / 2; ++round) {
+    const auto c = random_case(random);
+    try {
+      const auto frontier = trace_frontier(c.estimate, c.limits, c.facts);
+      const auto& corners = frontier.corners();
+      const Aim aim{Aim::Kind::target_volatility, (corners.front().volatility + corners.back().volatility) / 2};
+      int asked = 0;
+      ChoiceOptions options;
+      options.should_stop = [&] { return ++asked > 3000; };
+      const auto chosen = choose(frontier, c.limits, aim, c.risk_free, c.facts, options);
+      EXPECT_THAT(chosen.notes, Contains(HasSubstr("Proven"))) << round;
+      ++found;
+    } catch (const InfeasibleLimits&) {
+    } catch (const InputError&) {
+    }
+  }
+  EXPECT_GT(found, rounds / 8);
+}
+
+}  // namespace
+}  // namespace inchtide
