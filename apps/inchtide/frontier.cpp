@@ -93,13 +93,13 @@ Outcome frontier(const Options& options) {
     const auto points = tracked_points(traced, facts);
     report::restrict_to_tracking_error(outcome.result, traced, points, chosen, *facts.benchmark);
     outcome.tables.insert(outcome.tables.begin() + 1, report::tracked_table(points, choice.risk_free));
-    report::add_tracked(chart, points);
+    report::add_tracked(chart, points, choice.risk_free);
     outcome.tables[0].title += ", without the ceiling on the tracking error";
   }
   if (options.lower_half) {
     const auto lower = trace_lower_half(choice.estimate, bounds);
     report::add_lower_half(outcome.result, chart, choice.estimate, lower);
-    outcome.tables.push_back(report::lower_half_table(lower));
+    outcome.tables.push_back(report::lower_half_table(lower, choice.risk_free));
   }
   if (options.draws.value_or(0) > 0) {
     const auto drawn = over_draws(choice, facts, options);

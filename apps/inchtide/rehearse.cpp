@@ -66,11 +66,15 @@ Outcome rehearse(const Options& options) {
   // Only days on which every asset has a price of its own: nothing is traded at a price that was carried forward.
   const auto walk = walk_from(align_common(study.histories).table.between(std::nullopt, study.mandate.to), *split);
   auto choice = choice_of(study, *split);
-  const auto allocations = allocations_of(choice, study.mandate, options);
-  const auto runs = runs_of(study, walk, allocations, choice.risk_free);
+  const auto chosen = allocations_of(choice, study.mandate, options);
+  const auto runs = runs_of(study, walk, chosen.portfolios, choice.risk_free);
+  for (const auto& aim : chosen.unanswered) {
+    choice.warnings.push_back(fmt::format("{} has no portfolio and is not rehearsed: {}", aim.name, aim.reason));
+  }
   if (study.mandate.costs.empty())
     choice.warnings.push_back("No trading costs were given (--cost 10bp): these runs trade for free");
   Outcome outcome{"rehearse", choice.inputs, choice.warnings, report::rehearse_result(runs), {}, {}};
+  outcome.exit_code = chosen.exit_code();
   outcome.tables = {report::runs_table(runs, study.currency())};
   outcome.tables[0].notes.push_back(
       fmt::format("Weights estimated before {}; decided at a close, traded {} trading day(s) later; cash earns nothing",

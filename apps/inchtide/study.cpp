@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <exception>
 #include <limits>
 #include <map>
 #include <set>
@@ -523,29 +524,62 @@ bool counts_costs(const Aim& aim) {
          aim.kind == Kind::target_volatility;
 }
 
+// Collects portfolios, and the aims that have none.
+class Choosing {
+ public:
+  template <typename Choose>
+  void add(const std::string& name, const Aim& aim, Choose choose) {
+    try {
+      chosen.portfolios.push_back(choose());
+      chosen.portfolios.back().name = name;
+      return;
+    } catch (const UnsolvedProblem& unsolved) {
+      keep({name, aim.text(), unsolved.what(), unsolved.problem()});
+    } catch (const InputError& error) {
+      keep({name, aim.text(), error.what(), std::nullopt});
+    } catch (const UncertifiedAnswer& error) {
+      keep({name, aim.text(), error.what(), std::nullopt});
+    }
+  }
+
+  void check_any() const {
+    if (chosen.portfolios.empty() && first_) std::rethrow_exception(first_);
+  }
+
+  Chosen chosen;
+
+ private:
+  void keep(Unanswered aim) {  // while its exception is being handled
+    chosen.unanswered.push_back(std::move(aim));
+    if (!first_) first_ = std::current_exception();
+  }
+
+  std::exception_ptr first_;
+};
+
 // The same aims with the cost of trading from the current weights taken off the return and the budget.
 void choose_after_costs(const Choice& choice, const std::vector<Aim>& aims, const Options& options,
-                        std::vector<Allocation>& allocations) {
+                        Choosing& choosing) {
   if (!choice.facts.costs) {
     throw InputError("--after-costs", "it needs the weights held now and the costs of trading",
                      "Give --current FILE, and --cost 10bp or a mandate with costs");
   }
-  const auto frontier = trace_frontier(choice.estimate, choice.limits, choice.facts);
-  const auto& bounds = frontier.bounds();
+  const auto bounds = bounds_of(choice.limits, choice.estimate.assets, choice.facts);
   if (bounds.tracking_error || bounds.holdings || bounds.held) {
     throw InputError("--after-costs", "it does not go with limits on tracking error or on positions",
                      "Drop those limits, or choose before costs");
   }
+  std::optional<Frontier> frontier;
   for (const auto& aim : aims) {
     if (!counts_costs(aim)) continue;
-    auto allocation = choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, choice_options(options));
-    allocation.name += " after costs";
-    const double cost = *allocation.trading_cost, years = options.horizon;
-    const double net = allocation.expected_return - cost / years;
-    allocation.notes.push_back(
-        fmt::format("Trading there costs {} of wealth once; spread over {:g} year{} the expected return is {}",
-                    percent_text(cost, 3), years, years == 1 ? "" : "s", percent_text(net)));
-    allocations.push_back(std::move(allocation));
+    choosing.add(aim.text() + " after costs", aim, [&] {
+      if (!frontier) frontier = trace_frontier(choice.estimate, choice.limits, choice.facts);
+      auto allocation = choose(*frontier, choice.limits, aim, choice.risk_free, choice.facts, choice_options(options));
+      const double years = options.horizon;
+      allocation.notes.push_back(fmt::format("Trading there costs {} of wealth once, spread over {:g} year{}",
+                                             percent_text(*allocation.trading_cost, 3), years, years == 1 ? "" : "s"));
+      return allocation;
+    });
   }
 }
 
@@ -581,25 +615,28 @@ void adjust_allocations(const Choice& choice, const Options& options, std::vecto
 
 }  // namespace
 
-std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options) {
+Chosen allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options) {
   auto aims = mandate.aims;
   if (aims.empty() && options.weights.empty() && options.mixes.empty()) {
     for (const char* text : {"minimum-variance", "maximum-sharpe", "equal"}) aims.push_back(Aim::parse(text, "aims"));
   }
-  std::vector<Allocation> allocations;
+  Choosing choosing;
   if (!aims.empty()) {
     auto plain = choice.facts;
     plain.costs.reset();
     const auto frontier = trace_frontier(choice.estimate, choice.limits, plain);
     for (const auto& aim : aims) {
-      allocations.push_back(choose(frontier, choice.limits, aim, choice.risk_free, choice.facts,
-                                   choice_options(options)));  // each has the whole patience
+      choosing.add(aim.text(), aim, [&] {  // each has the whole patience
+        return choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, choice_options(options));
+      });
     }
-    if (options.after_costs) choose_after_costs(choice, aims, options, allocations);
+    if (options.after_costs) choose_after_costs(choice, aims, options, choosing);
   }
+  auto& allocations = choosing.chosen.portfolios;
   const auto given = [&](const Eigen::VectorXd& weights, const std::string& name) {
     allocations.push_back(evaluate(choice.estimate, choice.limits, weights, name, choice.risk_free, choice.facts));
   };
+  if (options.mixes.empty() && options.weights.empty()) choosing.check_any();
   for (const auto& mix : options.mixes) given(mixed_weights(mix, choice.estimate.assets, choice.facts.tags), mix);
   if (options.show_current && choice.facts.current.size() > 0) given(choice.facts.current, "current");
   if (!options.weights.empty()) {
@@ -608,7 +645,7 @@ std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Man
     }
   }
   adjust_allocations(choice, options, allocations);
-  return allocations;
+  return std::move(choosing.chosen);
 }
 
 }  // namespace inchtide::app

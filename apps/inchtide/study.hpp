@@ -89,7 +89,15 @@ Choice choice_of(Study& study, std::optional<Day> before);
 // Whether blends may borrow, and how long to search where a number of holdings is limited: from now on.
 ChoiceOptions choice_options(const Options& options);
 
-// The portfolios that aims and a weights file ask for.
-std::vector<Allocation> allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options);
+// The portfolios that aims and a weights file ask for, and the aims that have none.
+struct Chosen {
+  std::vector<Allocation> portfolios;
+  std::vector<Unanswered> unanswered;
+
+  int exit_code() const { return unanswered.empty() ? done : done_in_part; }
+};
+
+// One aim that has no portfolio costs no other its own. Where none has one, what the first threw goes on.
+Chosen allocations_of(const Choice& choice, const exchange::Mandate& mandate, const Options& options);
 
 }  // namespace inchtide::app

@@ -43,9 +43,12 @@ Outcome weigh(const Options& given) {
   auto options = given;
   options.show_current = true;
   const auto choice = load_choice(options);
-  const auto allocations = allocations_of(choice, mandate_of(options), options);
-  Outcome outcome{"weigh", choice.inputs, choice.warnings, report::weigh_result(allocations), {}, {}};
-  outcome.tables = {report::comparison_table(allocations), report::weights_table(allocations),
+  const auto chosen = allocations_of(choice, mandate_of(options), options);
+  const auto& allocations = chosen.portfolios;
+  Outcome outcome{"weigh", choice.inputs, choice.warnings, report::weigh_result(allocations, chosen.unanswered), {},
+                  {}};
+  outcome.exit_code = chosen.exit_code();
+  outcome.tables = {report::comparison_table(allocations, chosen.unanswered), report::weights_table(allocations),
                     report::risk_table(allocations), report::binding_table(allocations),
                     report::left_out_table(allocations)};
   outcome.tables[0].notes.push_back(report::provenance(choice.estimate));

@@ -134,7 +134,7 @@ namespace {
 
 double least_volatility(const Estimate& estimate, Bounds bounds) {
   bounds.volatility.reset();
-  return trace_frontier(estimate, bounds).minimum_variance().volatility;
+  return trace_frontier(estimate, bounds).corners().back().volatility;
 }
 
 /// A ceiling that the other limits leave no room under: which of them, and the figures.
@@ -196,6 +196,11 @@ double less_paid(double slope, const Eigen::VectorXd& rows, const Eigen::VectorX
   return std::abs(left) <= rounding * terms ? 0 : left;
 }
 
+std::optional<double> costs_per_year(const Bounds& bounds) {
+  if (!bounds.costs || (bounds.costs->buy + bounds.costs->sell).isZero(0)) return std::nullopt;
+  return 1 / bounds.costs->years;
+}
+
 /// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands still.
 Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   const auto n = estimate.size();
@@ -223,7 +228,7 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
       left += change;
     }
   }
-  PathSolver solver({estimate.covariance, std::move(all), true, bounds.costs.has_value()});
+  PathSolver solver({estimate.covariance, std::move(all), true, costs_per_year(bounds)});
   solver.start_at(vertex.values, vertex.basic, vertex.piece);
   return {solver.follow(q), prices};
 }
@@ -290,6 +295,7 @@ Frontier Frontier::traced(const Estimate& estimate, const Bounds& bounds) {
     frontier.prices_low_.push_back(shifted(corner.prices_low, corner.lambda_low));
   }
   if (!bounds.ranges_only()) frontier.price_slope_ = shifted(path.price_slope, 1);
+  frontier.ends_at_costs_ = costs_per_year(bounds).has_value() && frontier.corners_.back().lambda_low > 0;
   if (bounds.volatility) frontier.end_at(bounds.volatility->value);
   return frontier;
 }
@@ -401,6 +407,14 @@ Portfolio Frontier::corner(std::size_t corner) const {
 }
 
 Portfolio Frontier::minimum_variance() const {
+  if (ends_at_costs_) {
+    throw InputError(
+        "minimum-variance",
+        fmt::format("after costs the frontier ends at a volatility of {}: below it the variance would only "
+                    "fall by paying costs for their own sake",
+                    percent_text(corners_.back().volatility, 4)),
+        "Choose it before costs");
+  }
   return corner(corners_.size() - 1);
 }
 
@@ -427,14 +441,18 @@ Frontier::Curve Frontier::curve_below(std::size_t upper) const {
           estimate_.covariance.portfolio_variance(from), from.dot(risk), std::max(0.0, change.dot(risk))};
 }
 
+std::string Frontier::range_in_words(double least, double most) const {
+  return fmt::format("The range is {} ({}) to {} (highest return)", percent_text(least, 4),
+                     ends_at_costs_ ? "where the frontier ends after costs" : "minimum variance",
+                     percent_text(most, 4));
+}
+
 Portfolio Frontier::at_return(double expected_return) const {
   const double most = corners_.front().expected_return, least = corners_.back().expected_return;
   const double slack = range_slack * std::max({std::abs(most), std::abs(least), 1e-300});
   if (!(expected_return >= least - slack && expected_return <= most + slack)) {
     throw InputError(fmt::format("target-return={}", short_percent(expected_return)),
-                     "no efficient portfolio within the limits has this expected return",
-                     fmt::format("The range is {} (minimum variance) to {} (highest return)", percent_text(least, 4),
-                                 percent_text(most, 4)));
+                     "no efficient portfolio within the limits has this expected return", range_in_words(least, most));
   }
   std::size_t upper = 0;
   while (upper + 2 < corners_.size() && corners_[upper + 1].expected_return > expected_return) ++upper;
@@ -448,9 +466,7 @@ Portfolio Frontier::at_volatility(double volatility) const {
   const double slack = range_slack * most;
   if (!(volatility >= least - slack && volatility <= most + slack)) {
     throw InputError(fmt::format("target-volatility={}", short_percent(volatility)),
-                     "no efficient portfolio within the limits has this volatility",
-                     fmt::format("The range is {} (minimum variance) to {} (highest return)", percent_text(least, 4),
-                                 percent_text(most, 4)));
+                     "no efficient portfolio within the limits has this volatility", range_in_words(least, most));
   }
   std::size_t upper = 0;
   while (upper + 2 < corners_.size() && corners_[upper + 1].volatility > volatility) ++upper;
@@ -466,6 +482,13 @@ Portfolio Frontier::at_lambda(double lambda) const {
   if (!(lambda >= 0) || std::isinf(lambda)) {
     throw InputError("lambda", fmt::format("{} is no figure from 0 on", lambda), "Give 0 or more");
   }
+  if (ends_at_costs_ && lambda < corners_.back().lambda_low) {
+    throw InputError(fmt::format("lambda {:.4g}, a risk aversion of {:.4g}", lambda, 1 / lambda),
+                     fmt::format("after costs the frontier ends at a risk aversion of {:.4g}: beyond it the variance "
+                                 "would only fall by paying costs for their own sake",
+                                 1 / corners_.back().lambda_low),
+                     "Aim for less aversion, spread the costs over more years, or choose before costs");
+  }
   std::size_t k = 0;
   while (k + 1 < corners_.size() && lambda < corners_[k + 1].lambda_high) ++k;
   const auto& at = corners_[k];
@@ -478,30 +501,50 @@ Portfolio Frontier::at_lambda(double lambda) const {
 }
 
 /// What the budget leaves earns the risk-free rate, and what it exceeds pays it: of the weights' return, this much is
-/// no more than the rate.
+/// no more than the rate. (After costs the sum of weights is not the budget: see `in_excess_of`.)
 double Frontier::riskless_part(double risk_free) const {
   return bounds_.budget * risk_free;
 }
 
+/// After costs the sum of weights varies, and the rate is charged on it: the frontier of returns less the rate.
+Frontier Frontier::in_excess_of(double risk_free) const {
+  auto excess = estimate_;
+  excess.expected_return.array() -= risk_free;
+  return trace_frontier(excess, bounds_);
+}
+
 std::optional<std::string> Frontier::why_no_maximum_sharpe(double risk_free) const {
+  if (!std::isfinite(risk_free))
+    throw InputError("risk-free rate", fmt::format("{} is no rate", risk_free), "Give a figure");
+  if (bounds_.costs && risk_free != 0) return in_excess_of(risk_free).why_no_ratio(0, risk_free);
+  return why_no_ratio(riskless_part(risk_free), risk_free);
+}
+
+/// @param riskless the part of the return that is no more than the rate
+std::optional<std::string> Frontier::why_no_ratio(double riskless, double risk_free) const {
   const auto &top = corners_.front(), &least = corners_.back();
-  const double riskless = riskless_part(risk_free);
+  const double beside = risk_free - riskless;  // what the returns leave out
   if (top.expected_return <= riskless) {
     return fmt::format(
         "no portfolio within the limits beats the risk-free rate of {}: the highest expected return is {}",
-        short_percent(risk_free), percent_text(top.expected_return));
+        short_percent(risk_free), percent_text(top.expected_return + beside));
   }
   const double largest = estimate_.covariance.variances().maxCoeff();
   if (least.volatility * least.volatility <= no_variance * largest && least.expected_return > riskless + same_rate) {
     return fmt::format(
         "a portfolio without variance has an expected return of {}, above the risk-free rate of {}, so "
         "the ratio has no end",
-        percent_text(least.expected_return), short_percent(risk_free));
+        percent_text(least.expected_return + beside), short_percent(risk_free));
   }
   return std::nullopt;
 }
 
 MaximumSharpe Frontier::maximum_sharpe(double risk_free) const {
+  if (bounds_.costs && risk_free != 0) {
+    auto best = in_excess_of(risk_free).maximum_sharpe(0);
+    best.portfolio.expected_return = return_of(estimate_.expected_return, bounds_, best.portfolio.weights);
+    return best;
+  }
   if (const auto reason = why_no_maximum_sharpe(risk_free)) {
     throw InputError("maximum-sharpe", *reason, "Change the risk-free rate (--risk-free) or the assets");
   }

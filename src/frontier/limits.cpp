@@ -347,7 +347,7 @@ class Merge {
         if (facts_.current.size() != Eigen::Index(count_)) {
           throw InputError(look_up_.place(), "the weights held now are not known", "Give a file of them (--current)");
         }
-        return sizes(0, 0.5, facts_.current, std::abs(facts_.current.sum() - bounds_.budget) / 2);
+        return turnover();
       case Limit::Kind::volatility: return tighten(bounds_.volatility, *limit_.upper);
       case Limit::Kind::tracking_error:
         if (!facts_.benchmark) {
@@ -379,6 +379,19 @@ class Merge {
     row.bend_at = from;
     row.constant = constant;
     bounds_.rows.push_back(std::move(row));
+  }
+
+  /// The larger of purchases, sum (w - w0)+, and sales, sum (w0 - w)+. Their difference is what the weights sum to
+  /// more: known where nothing is lost in costs.
+  void turnover() {
+    const double held = facts_.current.sum();
+    if (!facts_.costs) {
+      sizes(0, 0.5, facts_.current, std::abs(held - bounds_.budget) / 2);
+      bounds_.rows.back().ends_per_budget = held > bounds_.budget ? 0.5 : -0.5;
+      return;
+    }
+    sizes(-0.5, 0.5, facts_.current, held / 2);
+    if (bounds_.budget > held) sizes(0.5, 0.5, facts_.current, -held / 2);
   }
 
   void each() {
@@ -638,6 +651,11 @@ std::string Limit::asset() const {
 double LimitRow::value(const Eigen::VectorXd& weights) const {
   const double straight = coefficients.dot(weights) + constant;
   return bend.size() == 0 ? straight : straight + bend.dot((weights - bend_at).cwiseAbs());
+}
+
+double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to) {
+  const Eigen::ArrayXd change = (to - from).array();
+  return std::max(change.max(0.0).sum(), -change.min(0.0).sum());
 }
 
 double TradingCosts::of(const Eigen::VectorXd& weights) const {

@@ -65,7 +65,7 @@ PathSolver::PathSolver(PathProblem problem)
       largest_variance_(covariance_.variances().maxCoeff()),
       keep_prices_(problem.keep_prices),
       stop_at_(problem.stop_at),
-      ends_at_free_budget_(problem.ends_at_free_budget) {
+      costs_per_year_(problem.costs_per_year) {
   blas::use_one_thread();
   const auto n = pieces_.lower.size(), p = pieces_.rows.rows();
   at_.assign(std::size_t(n), At::lower);
@@ -185,10 +185,10 @@ void PathSolver::move_to_least_variance_among_ties(LinearTerm& q) {
   }
   if (improves) {
     pieces_.set_linear(stand_in.lowest, stand_in.bends);
-    const bool ends = std::exchange(ends_at_free_budget_, false);
+    const auto per_year = std::exchange(costs_per_year_, std::nullopt);
     const double stop = std::exchange(stop_at_, 0.0);
     follow_from_infinity();
-    ends_at_free_budget_ = ends;
+    costs_per_year_ = per_year;
     stop_at_ = stop;
   }
   pieces_.open_all();
@@ -291,12 +291,13 @@ Path PathSolver::follow_from_infinity() {
   Eigen::VectorXd z0, z1;
   solve_prices_at_infinity(z0, z1);
   lambda_ = first_lambda(z0, z1);
-  if (ends_at_free_budget_) {
-    if (!(y_slope_[0] < 0)) {
+  if (costs_per_year_) {
+    const double slope = y_slope_[0] - *costs_per_year_;
+    if (!(slope < 0)) {
       throw InputError("costs", "no return within the limits pays for trading", "Look at the estimate and the costs");
     }
-    const double free = -y_[0] / y_slope_[0];
-    free_budget_ = free >= lambda_;
+    const double free = -y_[0] / slope;
+    costs_are_free_ = free >= lambda_;
     lambda_ = std::max(lambda_, free);
   }
   no_lambda_ = negligible * largest_variance_ /
@@ -317,7 +318,7 @@ Path PathSolver::follow_from_infinity() {
                                  return pieces_.linear_change(bend) == 0;
                                });
   const int most_stalled = 1000 + 20 * (count() + row_count());
-  while (lambda_ > std::max(no_lambda_, stop_at_) && !free_budget_) {
+  while (lambda_ > std::max(no_lambda_, stop_at_) && !costs_are_free_) {
     if (!find_direction()) break;
     auto event = next_event();
     const double before = lambda_;
@@ -360,7 +361,7 @@ Path PathSolver::follow_from_infinity() {
       refresh(small_move);
     }
   }
-  if (!free_budget_) lambda_ = stop_at_;
+  if (!costs_are_free_) lambda_ = stop_at_;
   g_ = risk_of(w_);
   refresh(small_move);
   record_lower_end(path);
@@ -498,9 +499,12 @@ PathSolver::Event PathSolver::next_event() {
     const double step = std::max(0.0, price_over(*bend) / slope);
     if (step < room && !waits(j, true)) consider(j, step, true);
   }
-  if (ends_at_free_budget_ && y_[0] - std::min(earliest, lambda_) * dy_[0] > 0) {
-    free_budget_ = true;
-    return {Happens::ends, -1, std::max(0.0, y_[0] / dy_[0])};
+  if (costs_per_year_) {
+    const double excess = y_[0] - lambda_ * *costs_per_year_, slope = dy_[0] - *costs_per_year_;
+    if (excess - std::min(earliest, lambda_) * slope > 0) {
+      costs_are_free_ = true;
+      return {Happens::ends, -1, std::max(0.0, excess / slope)};
+    }
   }
   if (!(earliest < lambda_ - stop_at_)) return {Happens::ends, -1, lambda_ - stop_at_};
   const Soon* first = nullptr;

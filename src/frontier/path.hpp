@@ -29,6 +29,7 @@
 #include <Eigen/Core>
 #include <algorithm>
 #include <limits>
+#include <optional>
 #include <span>
 #include <utility>
 #include <vector>
@@ -44,8 +45,9 @@ struct PathProblem {
   // As many as the covariance knows; or behind them a riskless weight a row, in the order of the rows.
   BentRows weights;
   bool keep_prices = false;  // of the rows, at each corner
-  // The first row is an equality that bends. It is convex while its price is negative, and there the path ends.
-  bool ends_at_free_budget = false;
+  // The first row is the budget, an equality that bends where trading costs do: each bend costs c (lambda / years -
+  // price of the row). While that is positive every bend is convex; there the path ends. 1 / years, where costs bend.
+  std::optional<double> costs_per_year{};
   double stop_at = 0;  // lambda at which the path ends
 };
 
@@ -174,14 +176,14 @@ class PathSolver {
   double largest_variance_;
   bool keep_prices_;
   double stop_at_;
-  bool ends_at_free_budget_;
-  bool free_budget_ = false;  // the path has ended there
-  bool at_end_ = false;       // rounding has ended it, where lambda is next to nothing
-  Eigen::VectorXd w_;         // weights
-  Eigen::VectorXd g_;         // S w
-  Eigen::VectorXd row_sums_;  // A w, which stays the same
-  Eigen::VectorXd y_;         // prices of the rows
-  Eigen::VectorXd z_;         // prices of the bounds
+  std::optional<double> costs_per_year_;
+  bool costs_are_free_ = false;  // the path has ended there
+  bool at_end_ = false;          // rounding has ended it, where lambda is next to nothing
+  Eigen::VectorXd w_;            // weights
+  Eigen::VectorXd g_;            // S w
+  Eigen::VectorXd row_sums_;     // A w, which stays the same
+  Eigen::VectorXd y_;            // prices of the rows
+  Eigen::VectorXd z_;            // prices of the bounds
   double lambda_ = 0;
   double fresh_at_ = 0;      // lambda when all was worked out afresh
   Eigen::VectorXd y_slope_;  // of the rows' prices at infinity

@@ -181,6 +181,10 @@ Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expecte
   } else {
     check_row_prices(bounds, row_prices);
     take_off_rows(gradient, bounds, weights, row_prices);
+    if (bounds.costs) {  // what bends counts the more the farther, or the conditions are not enough
+      const double concave = row_prices[0] - lambda / bounds.costs->years;
+      certificate.stationarity = std::max(0.0, concave) * (bounds.costs->buy + bounds.costs->sell).maxCoeff() / scale;
+    }
     for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
       const auto& row = bounds.rows[r];
       const double value = row.value(weights), price = row_prices[Eigen::Index(r) + 1];

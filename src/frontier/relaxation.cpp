@@ -133,7 +133,7 @@ Relaxed Relaxation::solve(const States& states, double price) {
   all.curvature.head(size) = weights.curvature;
   all.pull.head(size) = weights.pull;
   try {
-    PathSolver solver({split_.rest, std::move(all), false, false, 1});
+    PathSolver solver({split_.rest, std::move(all), false, std::nullopt, 1});
     solver.start_at(vertex.values, vertex.basic, vertex.piece);
     solver.follow(q);
     auto relaxed = judged(states, solver.weights().head(size), price);

@@ -43,7 +43,8 @@ Json certificate_json(const Certificate& certificate) {
 }
 
 Json portfolio_json(const Estimate& estimate, const Portfolio& portfolio, double risk_free) {
-  Json object = {{"expected_return", portfolio.expected_return}, {"volatility", portfolio.volatility}};
+  Json object = {{"expected_return", whole_return(portfolio.expected_return, portfolio.weights.sum(), risk_free)},
+                 {"volatility", portfolio.volatility}};
   object["sharpe"] = portfolio.volatility > 0 ? Json(portfolio.sharpe(risk_free)) : Json();
   object["lambda"] = portfolio.lambda;
   object["weights"] = weights_json(estimate.assets, portfolio.weights);
@@ -77,6 +78,8 @@ Json allocation_json(const Allocation& a) {
           {"expected_return", a.expected_return},
           {"volatility", a.volatility},
           {"sharpe", a.volatility > 0 ? Json(a.sharpe) : Json()},
+          {"net_return", known(a.net_return)},
+          {"net_sharpe", known(a.net_sharpe)},
           {"average_volatility", a.average_volatility},
           {"diversification_benefit", a.diversification_benefit()},
           {"effective_holdings", a.effective_holdings()},
@@ -304,7 +307,7 @@ Json frontier_result(const Frontier& frontier, double risk_free) {
   auto corners = Json::array();
   for (std::size_t k = 0; k < frontier.corners().size(); ++k) {
     const auto& corner = frontier.corners()[k];
-    corners.push_back({{"expected_return", corner.expected_return},
+    corners.push_back({{"expected_return", whole_return(corner.expected_return, frontier.bounds().budget, risk_free)},
                        {"volatility", corner.volatility},
                        {"lambda", corner.lambda_low},
                        {"weights", weights_json(estimate.assets, frontier.weights(k))}});
@@ -325,10 +328,14 @@ Json frontier_result(const Frontier& frontier, double risk_free) {
   return result;
 }
 
-Json weigh_result(const std::vector<Allocation>& portfolios) {
-  auto list = Json::array();
+Json weigh_result(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered) {
+  auto list = Json::array(), failed = Json::array();
   for (const auto& portfolio : portfolios) list.push_back(allocation_json(portfolio));
-  return {{"portfolios", list}};
+  for (const auto& one : unanswered) {
+    failed.push_back({{"name", one.name}, {"aim", one.aim}, {"reason", one.reason}});
+    if (one.problem) failed.back()["problem"] = unsolved_result(*one.problem);
+  }
+  return {{"portfolios", list}, {"unanswered", failed}};
 }
 
 Json rehearse_result(const std::vector<Rehearsal>& runs) {

@@ -13,13 +13,17 @@ namespace {
 /// A weight below this is shown as none.
 constexpr double shown_weight = 5e-5;
 
-Json point_json(const TrackedPortfolio& point, const std::vector<std::string>& assets) {
-  return {{"expected_return", point.portfolio.expected_return},
+double return_of(const Portfolio& p, double risk_free) {
+  return whole_return(p.expected_return, p.weights.sum(), risk_free);
+}
+
+Json point_json(const TrackedPortfolio& point, const Estimate& estimate) {
+  return {{"expected_return", return_of(point.portfolio, estimate.risk_free)},
           {"volatility", point.portfolio.volatility},
           {"tracking_error", point.tracking_error},
           {"lambda", point.portfolio.lambda},
           {"on_ceiling", point.ceiling_price > 0},
-          {"weights", weights_json(assets, point.portfolio.weights)}};
+          {"weights", weights_json(estimate.assets, point.portfolio.weights)}};
 }
 
 }  // namespace
@@ -37,21 +41,21 @@ Table tracked_table(const std::vector<TrackedPortfolio>& points, double risk_fre
               {}};
   for (const auto& point : points) {
     const auto& p = point.portfolio;
-    table.add({p.expected_return, p.volatility, point.tracking_error,
+    table.add({return_of(p, risk_free), p.volatility, point.tracking_error,
                p.volatility > 0 ? Cell(p.sharpe(risk_free)) : Cell(),
                double((p.weights.array().abs() > shown_weight).count()), point.ceiling_price > 0 ? "met" : "slack"});
   }
   return table;
 }
 
-void add_tracked(Chart& chart, const std::vector<TrackedPortfolio>& points) {
+void add_tracked(Chart& chart, const std::vector<TrackedPortfolio>& points, double risk_free) {
   Series line{Series::Kind::line, "within the tracking error"};
   line.colour = colour::dusk;
   line.dash = Dash::dotted;
   line.width = 3;
   for (const auto& point : points) {
     line.x.push_back(point.portfolio.volatility);
-    line.y.push_back(point.portfolio.expected_return);
+    line.y.push_back(return_of(point.portfolio, risk_free));
   }
   chart.series.push_back(std::move(line));
 }
@@ -70,7 +74,7 @@ void restrict_to_tracking_error(Json& result, const Frontier& frontier, const st
   }
   result["corners"] = std::move(corners);
   auto list = Json::array();
-  for (const auto& point : points) list.push_back(point_json(point, assets));
+  for (const auto& point : points) list.push_back(point_json(point, frontier.estimate()));
   result["points"] = std::move(list);
   for (const auto& allocation : chosen) {
     auto& target = result[allocation.aim == "minimum-variance" ? "minimum_variance" : "maximum_sharpe"];
@@ -82,15 +86,15 @@ void restrict_to_tracking_error(Json& result, const Frontier& frontier, const st
   }
 }
 
-Table lower_half_table(const std::vector<Portfolio>& corners) {
+Table lower_half_table(const std::vector<Portfolio>& corners, double risk_free) {
   Table table{"lower-half",
               "The inefficient half: corners from the minimum variance down, per year",
               {{"Expected return", Format::percent}, {"Volatility", Format::percent}, {"Held", Format::count}},
               {},
               {}};
   for (const auto& corner : corners) {
-    table.add(
-        {corner.expected_return, corner.volatility, double((corner.weights.array().abs() > shown_weight).count())});
+    table.add({return_of(corner, risk_free), corner.volatility,
+               double((corner.weights.array().abs() > shown_weight).count())});
   }
   return table;
 }
@@ -102,12 +106,13 @@ void add_lower_half(Json& result, Chart& chart, const Estimate& estimate, const 
   line.dash = Dash::dotted;
   line.width = 2;
   for (std::size_t k = 0; k < corners.size(); ++k) {
-    list.push_back({{"expected_return", corners[k].expected_return},
+    const double whole = return_of(corners[k], estimate.risk_free);
+    list.push_back({{"expected_return", whole},
                     {"volatility", corners[k].volatility},
                     {"lambda", corners[k].lambda},
                     {"weights", weights_json(estimate.assets, corners[k].weights)}});
     line.x.push_back(corners[k].volatility);
-    line.y.push_back(corners[k].expected_return);
+    line.y.push_back(whole);
     if (k + 1 == corners.size()) break;
     add_between(line, estimate, corners[k].weights, corners[k + 1].weights);
   }
@@ -195,7 +200,8 @@ void add_cloud(Chart& chart, const Estimate& estimate, const Eigen::MatrixXd& we
   cloud.width = 0.4;
   for (Eigen::Index c = 0; c < weights.cols(); ++c) {
     cloud.x.push_back(std::sqrt(estimate.covariance.portfolio_variance(weights.col(c))));
-    cloud.y.push_back(estimate.expected_return.dot(weights.col(c)));
+    const double of_weights = estimate.expected_return.dot(weights.col(c));
+    cloud.y.push_back(whole_return(of_weights, weights.col(c).sum(), estimate.risk_free));
   }
   chart.key = Chart::Key::right;
   chart.series.insert(chart.series.begin(), std::move(cloud));

@@ -125,15 +125,15 @@ Table corners_table(const Frontier& frontier, double risk_free) {
     const auto& corner = frontier.corners()[k];
     const double sharpe = (corner.expected_return - frontier.bounds().budget * risk_free) / corner.volatility;
     const auto held = held_names(assets, frontier.weights(k)).size();
-    table.add({double(k + 1), corner.expected_return, corner.volatility, sharpe_cell(sharpe, corner.volatility),
-               double(held), changes_at(frontier, k)});
+    table.add({double(k + 1), whole_return(corner.expected_return, frontier.bounds().budget, risk_free),
+               corner.volatility, sharpe_cell(sharpe, corner.volatility), double(held), changes_at(frontier, k)});
   }
   table.notes.push_back(provenance(frontier.estimate()));
   table.notes.push_back(fmt::format("Sharpe against a risk-free rate of {}", short_percent(risk_free)));
   return table;
 }
 
-Table comparison_table(const std::vector<Allocation>& portfolios) {
+Table comparison_table(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered) {
   Table table{"comparison",
               "Portfolios side by side, per year",
               {{"Portfolio"},
@@ -146,15 +146,21 @@ Table comparison_table(const std::vector<Allocation>& portfolios) {
               {},
               {}};
   // Figures against a benchmark or against what is held now, where these are known.
-  const std::vector<std::pair<const char*, std::optional<double> Allocation::*>> extra = {
-      {"Tracking error", &Allocation::tracking_error},
-      {"Turnover", &Allocation::turnover},
-      {"Trading cost", &Allocation::trading_cost}};
-  const auto known = [&](const auto& column) {
-    return std::ranges::any_of(portfolios, [&](const Allocation& p) { return (p.*column.second).has_value(); });
+  struct Extra {
+    const char* name;
+    std::optional<double> Allocation::*figure;
+    Format format = Format::percent;
+  };
+  const std::vector<Extra> extra = {{"Net return", &Allocation::net_return},
+                                    {"Net Sharpe", &Allocation::net_sharpe, Format::number3},
+                                    {"Tracking error", &Allocation::tracking_error},
+                                    {"Turnover", &Allocation::turnover},
+                                    {"Trading cost", &Allocation::trading_cost}};
+  const auto known = [&](const Extra& column) {
+    return std::ranges::any_of(portfolios, [&](const Allocation& p) { return (p.*column.figure).has_value(); });
   };
   for (const auto& column : extra) {
-    if (known(column)) table.columns.push_back({column.first, Format::percent});
+    if (known(column)) table.columns.push_back({column.name, column.format});
   }
   table.columns.push_back({"Largest holdings"});
   for (const auto& p : portfolios) {
@@ -166,7 +172,7 @@ Table comparison_table(const std::vector<Allocation>& portfolios) {
                           double(held_names(p.assets, p.weights).size()),
                           p.effective_holdings()};
     for (const auto& column : extra) {
-      if (known(column)) row.push_back((p.*column.second) ? Cell(*(p.*column.second)) : Cell());
+      if (known(column)) row.push_back((p.*column.figure) ? Cell(*(p.*column.figure)) : Cell());
     }
     row.emplace_back(largest_holdings(p));
     table.add(std::move(row));
@@ -176,6 +182,17 @@ Table comparison_table(const std::vector<Allocation>& portfolios) {
                                         v.asset.empty() ? "" : fmt::format(" ({})", v.asset),
                                         v.figure ? fmt::format("{:.4g}", v.by) : percent_text(v.by)));
     }
+  }
+  for (const auto& one : unanswered) {
+    std::vector<Cell> row(table.columns.size());
+    row.front() = one.name;
+    row.back() = "no answer";
+    table.add(std::move(row));
+    const bool named = one.reason.starts_with(one.aim + ": ");
+    table.notes.push_back(fmt::format("{}: {}", one.name, one.reason.substr(named ? one.aim.size() + 2 : 0)));
+  }
+  if (std::ranges::any_of(portfolios, [](const Allocation& p) { return p.net_return.has_value(); })) {
+    table.notes.push_back("Net: less the trading cost from the weights held now, spread over the horizon");
   }
   table.notes.push_back("Diversification benefit: the holdings' weighted average volatility less the portfolio's");
   table.notes.push_back("Effective holdings: how many equal ones would be as concentrated");
@@ -443,7 +460,7 @@ void add_between(Series& line, const Estimate& estimate, const Eigen::VectorXd& 
   for (int part = 1; part < pieces; ++part) {
     const Eigen::VectorXd weights = from + (double(part) / pieces) * (to - from);
     line.x.push_back(std::sqrt(estimate.covariance.portfolio_variance(weights)));
-    line.y.push_back(estimate.expected_return.dot(weights));
+    line.y.push_back(whole_return(estimate.expected_return.dot(weights), weights.sum(), estimate.risk_free));
   }
 }
 
@@ -477,17 +494,18 @@ Chart frontier_chart(const Frontier& frontier, double risk_free) {
   corners.marker = Marker::circle;
   corners.width = 0.8;
   const auto& all = frontier.corners();
+  const auto whole = [&](double of_weights) { return whole_return(of_weights, frontier.bounds().budget, risk_free); };
   for (std::size_t k = 0; k < all.size(); ++k) {
     corners.x.push_back(all[k].volatility);
-    corners.y.push_back(all[k].expected_return);
+    corners.y.push_back(whole(all[k].expected_return));
     line.x.push_back(all[k].volatility);
-    line.y.push_back(all[k].expected_return);
+    line.y.push_back(whole(all[k].expected_return));
     if (k + 1 == all.size()) break;
     add_between(line, estimate, frontier.weights(k), frontier.weights(k + 1));
   }
 
   const auto least = frontier.minimum_variance();
-  Series minimum{Series::Kind::points, "minimum variance", {least.volatility}, {least.expected_return}, {}};
+  Series minimum{Series::Kind::points, "minimum variance", {least.volatility}, {whole(least.expected_return)}, {}};
   minimum.colour = colour::kelp;
   minimum.marker = Marker::square;
   minimum.width = 2;
@@ -506,7 +524,7 @@ Chart frontier_chart(const Frontier& frontier, double risk_free) {
     Series sharpe{Series::Kind::points,
                   fmt::format("maximum Sharpe ({:.2f})", best.sharpe),
                   {best.portfolio.volatility},
-                  {best.portfolio.expected_return},
+                  {whole(best.portfolio.expected_return)},
                   {}};
     sharpe.colour = colour::rust;
     sharpe.marker = Marker::diamond;
@@ -533,7 +551,7 @@ Chart transition_chart(const Frontier& frontier) {
   for (std::size_t k = 0; k < corners.size(); ++k) {
     const auto at = corners.size() - 1 - k;
     weights.col(Eigen::Index(k)) = frontier.weights(at);
-    x.push_back(corners[at].expected_return);
+    x.push_back(whole_return(corners[at].expected_return, frontier.bounds().budget, frontier.estimate().risk_free));
   }
   if (x.size() == 1) {  // one portfolio only: a bar of some width
     x = {x[0] - 1e-4, x[0] + 1e-4};

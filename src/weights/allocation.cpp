@@ -140,50 +140,54 @@ std::vector<BindingLimit> binding_limits(const Bounds& bounds, const Limits& lim
   return binding;
 }
 
-Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, double risk_free,
-                    const LimitFacts& facts) {
+/// @param pays what trading costs has been taken off the budget
+Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, double risk_free, const LimitFacts& facts,
+                    bool pays = false) {
   Allocation allocation;
   allocation.assets = estimate.assets;
   allocation.weights = weights;
-  allocation.expected_return = estimate.expected_return.dot(weights);
+  if (facts.benchmark) allocation.tracking_error = facts.benchmark->tracking_error(estimate.covariance, weights);
+  if (facts.current.size() == weights.size()) allocation.turnover = turnover_between(facts.current, weights);
+  if (facts.costs) allocation.trading_cost = facts.costs->of(weights);
+  const double paid = pays ? allocation.trading_cost.value_or(0) : 0;  // no cash any more
+  const double plain = estimate.expected_return.dot(weights), invested = weights.sum();
+  allocation.expected_return = whole_return(plain, invested + paid, risk_free);
   allocation.volatility = std::sqrt(estimate.covariance.portfolio_variance(weights));
   allocation.average_volatility = estimate.volatilities().dot(weights.cwiseAbs());
+  if (facts.costs) allocation.net_return = allocation.expected_return - *allocation.trading_cost / facts.costs->years;
   if (allocation.volatility > 0) {
     allocation.risk_shares =
         weights.cwiseProduct(estimate.covariance.product(weights)) / estimate.covariance.portfolio_variance(weights);
-  }
-  // What the budget leaves earns the risk-free rate, what it exceeds pays it.
-  const double excess = allocation.expected_return - weights.sum() * risk_free;
-  if (allocation.volatility > 0) {
+    const double excess = plain - invested * risk_free;
     allocation.sharpe = excess / allocation.volatility;
+    if (facts.costs) {
+      allocation.net_sharpe = (excess - *allocation.trading_cost / facts.costs->years) / allocation.volatility;
+    }
   } else {
     allocation.notes.push_back("It has no volatility, so no Sharpe ratio");
   }
-  if (facts.benchmark) allocation.tracking_error = facts.benchmark->tracking_error(estimate.covariance, weights);
-  if (facts.current.size() == weights.size()) {
-    const double cash = std::abs(weights.sum() - facts.current.sum());
-    allocation.turnover = ((weights - facts.current).cwiseAbs().sum() + cash) / 2;
-  }
-  if (facts.costs) allocation.trading_cost = facts.costs->of(weights);
-  // What leaves with trading costs is no cash.
-  double left = 1 - weights.sum();
-  if (allocation.trading_cost && std::abs(left - *allocation.trading_cost) <= 1e-9) left = 0;
-  if (std::abs(left) > 1e-9) {
-    allocation.notes.push_back(
-        fmt::format("{} {}: with it at the risk-free rate of {} the whole is expected to return {}",
-                    percent_text(std::abs(left)), left > 0 ? "is left in cash" : "is borrowed",
-                    short_percent(risk_free), percent_text(allocation.expected_return + left * risk_free)));
+  if (const double left = 1 - invested - paid; std::abs(left) > 1e-9) {
+    allocation.notes.push_back(fmt::format("{} {}, at the risk-free rate of {}, and counted in the expected return",
+                                           percent_text(std::abs(left)), left > 0 ? "is left in cash" : "is borrowed",
+                                           short_percent(risk_free)));
   }
   return allocation;
 }
 
-Allocation optimal(const Estimate& estimate, const Bounds& bounds, const Limits& limits, const Aim& aim,
-                   Solution solution, double risk_free, const LimitFacts& facts) {
-  find_sides(estimate, bounds, aim, solution);
-  auto allocation = describe(estimate, solution.portfolio.weights, risk_free, facts);
+/// @param stand_in the estimate that the solution is of: returns may be less the risk-free rate
+Allocation optimal(const Estimate& estimate, const Estimate& stand_in, const Bounds& bounds, const Limits& limits,
+                   const Aim& aim, Solution solution, double risk_free, const LimitFacts& facts) {
+  find_sides(stand_in, bounds, aim, solution);
+  auto allocation = describe(estimate, solution.portfolio.weights, risk_free, facts, bounds.costs.has_value());
   allocation.certificate = solution.portfolio.certificate;
-  allocation.binding = binding_limits(bounds, limits, aim, solution, risk_free);
-  allocation.left_out = assets_left_out(estimate, bounds, solution);
+  // What the returns of the solution are less than those of the estimate is the rate, or nothing.
+  const double less = estimate.expected_return[0] - stand_in.expected_return[0];
+  allocation.binding = binding_limits(bounds, limits, aim, solution, risk_free - less);
+  allocation.left_out = assets_left_out(stand_in, bounds, solution);
+  for (auto& out : allocation.left_out) {
+    out.expected_return += less;
+    if (out.would_need) *out.would_need += less;
+  }
   return allocation;
 }
 
@@ -191,7 +195,7 @@ Allocation optimal(const Estimate& estimate, const Bounds& bounds, const Limits&
 Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
                    const LimitFacts& facts, const ChoiceOptions& options) {
   const auto best = choose(frontier, limits, {Aim::Kind::maximum_sharpe, 0}, risk_free, facts, options);
-  const double excess = best.expected_return - frontier.bounds().budget * risk_free;
+  const double excess = best.sharpe * best.volatility;
   const double part =
       aim.kind == Aim::Kind::blend_volatility ? aim.target / best.volatility : (aim.target - risk_free) / excess;
   if (!(part >= 0)) {
@@ -233,7 +237,7 @@ Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim
   std::vector<std::string> notes;
   const auto solution = solution_with(frontier, answer, aim, risk_free, facts, notes);
   const auto choice = bounds_of_choice(frontier.bounds(), answer.chosen);
-  auto allocation = optimal(frontier.estimate(), choice, limits, aim, solution, risk_free, facts);
+  auto allocation = optimal(frontier.estimate(), frontier.estimate(), choice, limits, aim, solution, risk_free, facts);
   explain_positions(allocation, frontier.bounds(), limits, proof);
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   return allocation;
@@ -379,8 +383,15 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
       return nearest_to_benchmark(frontier, limits, aim, risk_free, facts, options);
     }
     if (bounds.holdings || bounds.held) return of_few(frontier, limits, aim, risk_free, facts, options);
+    const auto& estimate = frontier.estimate();
+    if (bounds.costs && aim.kind == Aim::Kind::maximum_sharpe) {  // the rate is charged on what the weights sum to
+      auto excess = estimate;
+      excess.expected_return.array() -= risk_free;
+      const auto solution = solve(trace_frontier(excess, bounds), aim, 0, facts.benchmark, notes);
+      return optimal(estimate, excess, bounds, limits, aim, solution, risk_free, facts);
+    }
     const auto solution = solve(frontier, aim, risk_free, facts.benchmark, notes);
-    return optimal(frontier.estimate(), bounds, limits, aim, solution, risk_free, facts);
+    return optimal(estimate, estimate, bounds, limits, aim, solution, risk_free, facts);
   }();
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   // A ceiling that the aim does not look at may be broken: it is said.

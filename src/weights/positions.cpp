@@ -151,7 +151,9 @@ PositionsAnswer positions_for(const Frontier& frontier, const Aim& aim, double r
     search.benchmark = known_benchmark(facts.benchmark, aim);
   }
   switch (aim.kind) {
-    case Aim::Kind::target_return: search.least_return = aim.target; break;
+    case Aim::Kind::target_return:
+      search.least_return = return_of_weights(aim.target, frontier.bounds(), risk_free);
+      break;
     case Aim::Kind::target_volatility: return VolatilitySearch(frontier, aim, search, facts).run();
     case Aim::Kind::utility: search.lambda = 1 / aim.target; break;
     case Aim::Kind::maximum_sharpe: return with_proof(search_ratio(frontier, aim, risk_free, search, facts));
@@ -166,7 +168,8 @@ Solution solution_with(const Frontier& frontier, const HoldingsAnswer& answer, c
   const auto choice = bounds_of_choice(frontier.bounds(), answer.chosen);
   auto own_aim = aim;
   // Positions that return more than asked for at their least variance, or cannot have so much volatility.
-  if (aim.kind == Aim::Kind::target_return && answer.portfolio.expected_return > aim.target + 1e-9) {
+  const bool more = answer.portfolio.expected_return > return_of_weights(aim.target, choice, risk_free) + 1e-9;
+  if (aim.kind == Aim::Kind::target_return && more) {
     own_aim = {Aim::Kind::minimum_variance, 0};
   }
   if (aim.kind == Aim::Kind::target_volatility) own_aim.target = std::min(aim.target, answer.portfolio.volatility);

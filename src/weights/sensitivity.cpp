@@ -40,8 +40,12 @@ Drawn solve(const Estimate& estimate, const Limits& limits, const LimitFacts& fa
     for (double volatility : volatilities) {
       const bool reached =
           volatility >= frontier.corners().back().volatility && volatility <= frontier.corners().front().volatility;
-      drawn.returns.push_back(reached ? std::optional(frontier.at_volatility(volatility).expected_return)
-                                      : std::nullopt);
+      if (reached) {
+        const double of_weights = frontier.at_volatility(volatility).expected_return;
+        drawn.returns.emplace_back(whole_return(of_weights, frontier.bounds().budget, risk_free));
+      } else {
+        drawn.returns.emplace_back();
+      }
     }
     for (const auto& aim : aims) drawn.weights.push_back(weights_of(frontier, limits, aim, risk_free, facts));
     drawn.solved = true;

@@ -2,10 +2,17 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 
 namespace inchtide {
+
+double return_of_weights(double whole, const Bounds& bounds, double risk_free) {
+  return whole - whole_return(0, bounds.budget, risk_free);
+}
 
 Solution solution_of(const Frontier& frontier, Portfolio portfolio) {
   const auto& estimate = frontier.estimate();
@@ -26,9 +33,26 @@ Solution solution_of(TrackedPortfolio tracked, const Bounds& bounds) {
 
 namespace {
 
+/// The return asked for is that of the whole; the weights' is without what the budget leaves.
+double target_of_weights(const Aim& aim, const Bounds& bounds, double risk_free, double least, const char* lowest,
+                         double most) {
+  const double target = return_of_weights(aim.target, bounds, risk_free), slack = 1e-12 * std::abs(most);
+  if (target >= least - slack && target <= most + slack) return std::clamp(target, least, most);
+  const double beside = aim.target - target;
+  throw InputError(aim.text(), "no efficient portfolio within the limits has this expected return",
+                   fmt::format("The range is {} ({}) to {} (highest return)", percent_text(least + beside, 4), lowest,
+                               percent_text(most + beside, 4)));
+}
+
 Solution on_frontier(const Frontier& frontier, const Aim& aim, double risk_free, std::vector<std::string>& notes) {
   switch (aim.kind) {
-    case Aim::Kind::target_return: return solution_of(frontier, frontier.at_return(aim.target));
+    case Aim::Kind::target_return: {
+      const auto& corners = frontier.corners();
+      const char* lowest = frontier.ends_at_costs() ? "where the frontier ends after costs" : "minimum variance";
+      return solution_of(frontier, frontier.at_return(target_of_weights(aim, frontier.bounds(), risk_free,
+                                                                        corners.back().expected_return, lowest,
+                                                                        corners.front().expected_return)));
+    }
     case Aim::Kind::target_volatility: return solution_of(frontier, frontier.at_volatility(aim.target));
     case Aim::Kind::maximum_sharpe: {
       const auto best = frontier.maximum_sharpe(risk_free);
@@ -56,7 +80,9 @@ Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, con
   const TrackedFrontier within(frontier.estimate(), bounds, benchmark);
   const auto chosen = [&] {
     switch (aim.kind) {
-      case Aim::Kind::target_return: return within.at_return(aim.target);
+      case Aim::Kind::target_return:
+        return within.at_return(
+            target_of_weights(aim, bounds, risk_free, within.least_return(), "minimum variance", within.most_return()));
       case Aim::Kind::target_volatility: return within.at_volatility(aim.target);
       case Aim::Kind::maximum_sharpe: return within.maximum_sharpe(risk_free);
       case Aim::Kind::utility: return within.at_lambda(1 / aim.target);

@@ -23,6 +23,9 @@ struct Solution {
   std::optional<SidedPrices> sided{};             // of the aim, where no ceiling is in the way
 };
 
+/// The expected return of the weights where that of the whole is so much: the budget is invested, costs and all.
+double return_of_weights(double whole, const Bounds& bounds, double risk_free);
+
 Solution solution_of(const Frontier& frontier, Portfolio portfolio);
 Solution solution_of(TrackedPortfolio tracked, const Bounds& bounds);
 

@@ -137,7 +137,7 @@ TEST(WeighLimits, AnAnswerThatCannotBeCertifiedKeepsItsProblem) {
 
 TEST(WeighLimits, WhatIsLeftOfTheBudgetIsSaid) {
   const auto said = run_tool("weigh" + open + " --limit 'budget = 80%' --aim maximum-sharpe");
-  EXPECT_THAT(said.out, HasSubstr("20.00% is left in cash: with it at the risk-free rate of 2%"));
+  EXPECT_THAT(said.out, HasSubstr("20.00% is left in cash, at the risk-free rate of 2%, and counted"));
 }
 
 TEST(WeighLimits, ATighterPointMayTakeMoreThanALooserOneBrings) {
@@ -195,6 +195,30 @@ TEST(WeighAdjusts, CostsCountWhereAskedFor) {
            2 * std::pow(p["volatility"].get<double>(), 2);
   };
   EXPECT_GT(worth(after), worth(plain) - 1e-4);
+}
+
+TEST(WeighAdjusts, AnAimWithoutAnAnswerCostsNoOtherItsOwn) {
+  const Held held;
+  const auto call = "weigh" + mandate + held.option() +
+                    " --after-costs --cost 50bp --aim utility=4 --aim target-return=90% --aim utility=900";
+  const auto said = run_tool(call);
+  EXPECT_EQ(said.code, 4) << said.err;
+  EXPECT_THAT(said.out, HasSubstr("no answer"));
+  EXPECT_THAT(said.out, HasSubstr("target-return=90%: no efficient portfolio within the limits has this expected"));
+  const auto json = run_tool(call + " --json - --quiet");
+  EXPECT_EQ(json.code, 4);
+  const auto result = nlohmann::json::parse(json.out)["result"];
+  EXPECT_EQ(result["portfolios"].size(), 4u) << "two before costs, one after, and what is held";
+  ASSERT_EQ(result["unanswered"].size(), 3u);
+  EXPECT_EQ(result["unanswered"][1]["name"], "target-return=90% after costs");
+  const auto& after = result["portfolios"][2];
+  EXPECT_NEAR(after["net_return"], after["expected_return"].get<double>() - after["trading_cost"].get<double>(), 1e-15);
+  EXPECT_LT(after["net_sharpe"], after["sharpe"]);
+  // Rehearsed is what there is.
+  const auto rehearsed =
+      run_tool("rehearse" + mandate + " --aim equal --aim target-return=90% --schedule never --json - --quiet");
+  EXPECT_EQ(rehearsed.code, 4);
+  EXPECT_THAT(rehearsed.out, HasSubstr("target-return=90% has no portfolio and is not rehearsed"));
 }
 
 TEST(FrontierAdds, PointsDrawsLowerHalfAndACloud) {

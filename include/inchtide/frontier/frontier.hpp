@@ -35,7 +35,7 @@ namespace inchtide {
 /// A portfolio at which the set of held or bound assets changes along the frontier. It is optimal for every lambda from
 /// `lambda_low` to `lambda_high`.
 struct Corner {
-  double expected_return = 0;  ///< per year
+  double expected_return = 0;  ///< of the weights, per year, as in Portfolio
   double volatility = 0;       ///< per year
   double lambda_high = 0;      ///< infinite at the first corner
   double lambda_low = 0;       ///< 0 at the last corner
@@ -61,6 +61,10 @@ class Frontier {
   /// True where a ceiling on volatility ends the frontier: its first corner stands at the ceiling.
   bool at_ceiling() const { return at_ceiling_; }
 
+  /// True where costs of trading end the frontier above the minimum variance: below, the variance would only fall by
+  /// paying costs for their own sake. The last corner is then no minimum of variance.
+  bool ends_at_costs() const { return ends_at_costs_; }
+
   /// The weights of a corner, N. Only changes between corners are stored, so this takes time in their number.
   Eigen::VectorXd weights(std::size_t corner) const;
 
@@ -70,9 +74,10 @@ class Frontier {
   Portfolio corner(std::size_t corner) const;
 
   /// The last corner.
+  /// @throws InputError where costs end the frontier above it
   Portfolio minimum_variance() const;
 
-  /// The least variance with this expected return.
+  /// The least variance with this expected return of the weights.
   /// @param expected_return fraction per year, from the minimum-variance portfolio's to the first corner's
   /// @throws InputError outside that range, printing it
   Portfolio at_return(double expected_return) const;
@@ -84,11 +89,12 @@ class Frontier {
 
   /// The least 1/2 w'Sw - lambda m'w: with lambda = 1 / aversion the highest return less aversion / 2 times variance.
   /// @param lambda 0 or more
-  /// @throws InputError when lambda is negative or no number
+  /// @throws InputError when lambda is negative or no number, or lies where costs have ended the frontier
   Portfolio at_lambda(double lambda) const;
 
   /// The portfolio of highest (expected return - risk-free) / volatility (Sharpe 1994, J. Portfolio Management 21(1)):
-  /// in closed form on the one segment on which the ratio has its maximum.
+  /// in closed form on the one segment on which the ratio has its maximum. The rate is charged on the sum of weights;
+  /// after costs, where that sum varies, lambda and prices are those of returns less the rate.
   /// @throws InputError when there is none, with the reason of `why_no_maximum_sharpe`
   MaximumSharpe maximum_sharpe(double risk_free) const;
 
@@ -107,6 +113,9 @@ class Frontier {
   Eigen::VectorXd row_prices_at(std::size_t corner, double lambda) const;
   void end_at(double volatility);
   double riskless_part(double risk_free) const;
+  Frontier in_excess_of(double risk_free) const;
+  std::optional<std::string> why_no_ratio(double riskless, double risk_free) const;
+  std::string range_in_words(double least, double most) const;
   Portfolio between(std::size_t upper, double part) const;
   struct Curve;
   Curve curve_below(std::size_t upper) const;
@@ -122,6 +131,7 @@ class Frontier {
   std::vector<Eigen::VectorXd> prices_high_, prices_low_;
   Eigen::VectorXd price_slope_;
   bool at_ceiling_ = false;
+  bool ends_at_costs_ = false;
 };
 
 /// Traces the whole efficient frontier.

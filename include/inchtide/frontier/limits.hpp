@@ -11,7 +11,8 @@
 ///     budget = 90%               the sum of weights; 100% unless said
 ///     gross <= 130%              the sum of absolute weights
 ///     short <= 20%               the sum of short weights
-///     turnover <= 25%            half the sum of absolute changes from the weights held now, cash included
+///     turnover <= 25%            the larger of purchases and sales from the weights held now, as a part of wealth
+///                                before: half the sum of absolute changes, cash included
 ///     volatility <= 12%          of the portfolio, per year
 ///     tracking-error <= 4%       volatility of the difference from the benchmark, per year
 ///     holdings <= 12             the number of positions
@@ -96,9 +97,13 @@ struct LimitRow {
   /// lower end.
   Eigen::VectorXd bend{}, bend_at{};
   double constant = 0;
+  double ends_per_budget = 0;  ///< by how much the ends move, less the constant, as the budget rises
 
   double value(const Eigen::VectorXd& weights) const;
 };
+
+/// The larger of purchases and sales, as a part of wealth before: half the sum of absolute changes, cash included.
+double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to);
 
 /// What changing weights costs, once, as a part of the value traded.
 struct TradingCosts {

@@ -26,8 +26,10 @@ struct Certificate {
 
 /// A portfolio that has the least variance for its expected return, within limits.
 struct Portfolio {
-  Eigen::VectorXd weights;     ///< fractions of wealth, N, summing to the budget
-  double expected_return = 0;  ///< m'w, per year, less the cost of trading per year where there is one
+  Eigen::VectorXd weights;  ///< fractions of wealth, N, summing to the budget
+  /// m'w, per year, less the cost of trading per year where there is one: of the weights, without what they leave (see
+  /// `whole_return`)
+  double expected_return = 0;
   double volatility = 0;       ///< sqrt(w'Sw), per year
   double lambda = 0;           ///< half the slope of variance against expected return: d(variance)/d(return) / 2
   Eigen::VectorXd row_prices;  ///< of the budget and of each row of the limits, where there are rows; else empty
@@ -37,6 +39,13 @@ struct Portfolio {
   /// it by pays it.
   double sharpe(double risk_free) const { return (expected_return - weights.sum() * risk_free) / volatility; }
 };
+
+/// The expected return of the whole wealth: that of the weights, and what they leave of wealth at the risk-free rate
+/// (which they pay where they exceed it).
+/// @param invested what is invested, with what was paid to trade: 1 where nothing is left
+inline double whole_return(double of_weights, double invested, double risk_free) {
+  return of_weights + (1 - invested) * risk_free;
+}
 
 /// m'w less what trading costs, spread over the years that the weights are to be held.
 double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds, const Eigen::VectorXd& weights);

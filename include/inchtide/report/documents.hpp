@@ -57,7 +57,7 @@ Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd&
 Json frontier_result(const Frontier& frontier, double risk_free);
 
 /// `portfolios`.
-Json weigh_result(const std::vector<Allocation>& portfolios);
+Json weigh_result(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered = {});
 
 /// `runs`.
 Json rehearse_result(const std::vector<Rehearsal>& runs);

@@ -15,13 +15,13 @@ namespace inchtide::report {
 
 /// Points within a ceiling on the tracking error, highest return first.
 Table tracked_table(const std::vector<TrackedPortfolio>& points, double risk_free);
-void add_tracked(Chart& chart, const std::vector<TrackedPortfolio>& points);
+void add_tracked(Chart& chart, const std::vector<TrackedPortfolio>& points, double risk_free);
 /// Leaves the corners within the ceiling, adds the points, and names the portfolios that honour it.
 void restrict_to_tracking_error(Json& result, const Frontier& frontier, const std::vector<TrackedPortfolio>& points,
                                 const std::vector<Allocation>& chosen, const BenchmarkRisk& benchmark);
 
 /// The inefficient half, from the minimum variance down.
-Table lower_half_table(const std::vector<Portfolio>& corners);
+Table lower_half_table(const std::vector<Portfolio>& corners, double risk_free);
 void add_lower_half(Json& result, Chart& chart, const Estimate& estimate, const std::vector<Portfolio>& corners);
 
 /// Weights of one aim over the draws.

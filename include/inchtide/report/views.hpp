@@ -20,8 +20,9 @@ std::string provenance(const Estimate& estimate);
 /// The corners of a frontier, with what changes at each.
 Table corners_table(const Frontier& frontier, double risk_free);
 
-/// Portfolios side by side: figures, largest holdings.
-Table comparison_table(const std::vector<Allocation>& portfolios);
+/// Portfolios side by side: figures, largest holdings. Aims without a portfolio have a row of their own, and the reason
+/// below.
+Table comparison_table(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered = {});
 /// One row an asset, one column a portfolio; assets that none holds are left out and counted.
 Table weights_table(const std::vector<Allocation>& portfolios);
 /// The share of the variance that comes from each holding.

@@ -21,6 +21,7 @@
 
 #include "inchtide/base/progress.hpp"
 #include "inchtide/frontier/frontier.hpp"
+#include "inchtide/frontier/unsolved.hpp"
 #include "inchtide/weights/aim.hpp"
 
 namespace inchtide {
@@ -51,10 +52,12 @@ struct Allocation {
   std::string name;
   std::string aim;  ///< the aim's text, or "given"
   std::vector<std::string> assets;
-  Eigen::VectorXd weights;        ///< fractions of wealth
-  double expected_return = 0;     ///< per year
-  double volatility = 0;          ///< per year
-  double sharpe = 0;              ///< what the budget leaves earns the risk-free rate; 0 where volatility is 0
+  Eigen::VectorXd weights;     ///< fractions of wealth
+  double expected_return = 0;  ///< per year, of the whole: what the weights leave earns the risk-free rate
+  double volatility = 0;       ///< per year
+  double sharpe = 0;           ///< what the weights leave earns the risk-free rate; 0 where volatility is 0
+  /// The same less the cost of getting there from the weights held now, spread over its years; where that is known.
+  std::optional<double> net_return, net_sharpe;
   double average_volatility = 0;  ///< of the holdings, weighted
   /// Of each asset, the share of the variance that comes from it: w_i (Sw)_i / w'Sw, summing to 1; empty where there is
   /// no variance.
@@ -79,6 +82,14 @@ struct Allocation {
   std::vector<std::size_t> largest(std::size_t count) const;
 };
 
+/// An aim among several that has no portfolio.
+struct Unanswered {
+  std::string name;                ///< of the portfolio that there would be
+  std::string aim;                 ///< its text
+  std::string reason;              ///< what was thrown says why
+  std::optional<Problem> problem;  ///< where rounding defeated the solver
+};
+
 /// Weights in proportion to 1 / volatility, summing to 1.
 /// @throws InputError naming an asset without volatility
 Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
@@ -100,6 +111,7 @@ struct ChoiceOptions {
 /// Chooses a portfolio on the frontier, or weights that don't look at limits (equal, inverse-volatility,
 /// equal-risk-contribution; limits that they break are listed).
 /// @param limits those that the frontier was traced under, for their names; @param facts likewise
+/// With costs in the bounds of the frontier the aims count them: returns and ratios that are maximised are net.
 /// @param risk_free fraction per year
 /// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
 Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,

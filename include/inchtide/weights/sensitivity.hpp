@@ -24,7 +24,7 @@ struct WeightBands {
 /// The expected return that draws promise at one volatility.
 struct FrontierBand {
   double volatility = 0;
-  double low = 0, middle = 0, high = 0;  ///< expected return: quantiles, and the median
+  double low = 0, middle = 0, high = 0;  ///< expected return of the whole: quantiles, and the median
   int draws = 0;                         ///< whose frontier reaches this volatility
 };
 
