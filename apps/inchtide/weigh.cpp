@@ -55,7 +55,7 @@ Outcome weigh(const Options& given) {
   if (!options.sweep.empty()) outcome.tables.push_back(swept(choice, options));
   outcome.charts = {{"compared", report::compared_chart(allocations)}, {"risk", report::risk_chart(allocations)}};
   const auto priced = std::ranges::find_if(allocations, [](const Allocation& a) {
-    return std::ranges::any_of(a.binding, [](const BindingLimit& limit) { return limit.price_per_point.has_value(); });
+    return std::ranges::any_of(a.binding, [](const BindingLimit& limit) { return limit.price.has_value(); });
   });
   if (priced == allocations.end()) {
     outcome.undrawable.emplace_back("prices", "no limit with a price binds");

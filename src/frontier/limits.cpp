@@ -387,7 +387,8 @@ class Merge {
     const double held = facts_.current.sum();
     if (!facts_.costs) {
       sizes(0, 0.5, facts_.current, std::abs(held - bounds_.budget) / 2);
-      bounds_.rows.back().ends_per_budget = held > bounds_.budget ? 0.5 : -0.5;
+      bounds_.rows.back().constant_rising = held > bounds_.budget ? -0.5 : 0.5;
+      bounds_.rows.back().constant_falling = held < bounds_.budget ? -0.5 : 0.5;
       return;
     }
     sizes(-0.5, 0.5, facts_.current, held / 2);
@@ -431,17 +432,25 @@ class Merge {
     for (std::size_t i = 0; i < count_; ++i) row[Eigen::Index(i)] = look_up_.figure(i, limit_.tag);
     add_row("average:" + limit_.tag, std::move(row), end(limit_.lower, -infinity) * bounds_.budget,
             end(limit_.upper, infinity) * bounds_.budget);
+    bounds_.rows.back().in_proportion = true;
   }
 
   void bound(std::size_t i, double lower, double upper) {
     const auto at = Eigen::Index(i);
+    const auto forget = [i](auto& ties) { std::erase_if(ties, [i](const auto& tie) { return tie.first == int(i); }); };
     if (lower > bounds_.lower[at]) {
       bounds_.lower[at] = lower;
       bounds_.lower_limit[i] = position_;
+      forget(bounds_.lower_ties);
+    } else if (lower == bounds_.lower[at] && std::isfinite(lower)) {
+      bounds_.lower_ties.emplace_back(int(i), position_);
     }
     if (upper < bounds_.upper[at]) {
       bounds_.upper[at] = upper;
       bounds_.upper_limit[i] = position_;
+      forget(bounds_.upper_ties);
+    } else if (upper == bounds_.upper[at] && std::isfinite(upper)) {
+      bounds_.upper_ties.emplace_back(int(i), position_);
     }
   }
 
@@ -648,6 +657,11 @@ std::string Limit::asset() const {
   return kind == Kind::total && terms.size() == 1 && terms[0].tag.empty() ? terms[0].value : std::string();
 }
 
+double LimitRow::end_moves(bool lower_end, double budget, bool rising) const {
+  const double end = in_proportion && budget != 0 ? (lower_end ? lower : upper) / budget : 0;
+  return rising ? end - constant_rising : -end - constant_falling;
+}
+
 double LimitRow::value(const Eigen::VectorXd& weights) const {
   const double straight = coefficients.dot(weights) + constant;
   return bend.size() == 0 ? straight : straight + bend.dot((weights - bend_at).cwiseAbs());
@@ -661,6 +675,16 @@ double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to) 
 double TradingCosts::of(const Eigen::VectorXd& weights) const {
   const Eigen::ArrayXd change = (weights - current).array();
   return (buy.array() * change.max(0.0) - sell.array() * change.min(0.0)).sum();
+}
+
+bool Bounds::sets_lower(int limit, Eigen::Index asset) const {
+  const std::pair tie(int(asset), limit);
+  return lower_limit[std::size_t(asset)] == limit || std::ranges::find(lower_ties, tie) != lower_ties.end();
+}
+
+bool Bounds::sets_upper(int limit, Eigen::Index asset) const {
+  const std::pair tie(int(asset), limit);
+  return upper_limit[std::size_t(asset)] == limit || std::ranges::find(upper_ties, tie) != upper_ties.end();
 }
 
 Bounds Bounds::long_only(Eigen::Index assets) {

@@ -19,8 +19,9 @@ constexpr double no_slope = 1e-10;
 constexpr double same_price = 1e-7;
 
 /// Nothing where the two agree.
-std::optional<SidedPrice> sided_within(double least, double most) {
-  const SidedPrice sided{std::max(0.0, least), most};
+std::optional<SidedPrice> sided_within(const std::optional<PriceRange>& range) {
+  if (!range) return std::nullopt;
+  const SidedPrice sided{std::max(0.0, range->least), range->most};
   if (sided.tightened <= sided.loosened + same_price * std::max(sided.loosened, 1e-9)) return std::nullopt;
   return sided;
 }
@@ -34,7 +35,12 @@ void SidedPrices::Affine::add(const Affine& other, double sign) {
 
 SidedPrices::SidedPrices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
                          const Portfolio& portfolio, Moves moves)
-    : bounds_(bounds), weights_(portfolio.weights), rows_(all_rows(bounds)), last_is_scale_(moves != Moves::objective) {
+    : bounds_(bounds),
+      weights_(portfolio.weights),
+      rows_(all_rows(bounds)),
+      last_is_scale_(moves != Moves::objective),
+      moves_(moves),
+      lambda_(portfolio.lambda) {
   const auto n = weights_.size();
   const double lambda = portfolio.lambda;
   const Eigen::VectorXd risk = covariance.product(weights_);
@@ -98,7 +104,8 @@ SidedPrices::SidedPrices(const Covariance& covariance, const Eigen::VectorXd& ex
   } else {
     Eigen::MatrixXd all(Eigen::Index(held.size()), d);
     for (std::size_t k = 0; k < held.size(); ++k) all.row(Eigen::Index(k)) = held[k];
-    const Eigen::VectorXd size = all.cwiseAbs().colwise().maxCoeff().transpose().cwiseMax(1e-300);
+    Eigen::VectorXd size = all.cwiseAbs().colwise().maxCoeff().transpose();
+    size = (size.array() > 0).select(size, 1.0);  // free weights may know nothing of a row
     Eigen::FullPivLU<Eigen::MatrixXd> factorised(all * size.cwiseInverse().asDiagonal());
     factorised.setThreshold(no_slope);
     if (factorised.rank() == d) return;  // there is but one set of prices
@@ -150,7 +157,7 @@ void SidedPrices::add_condition(const Affine& never_negative) {
   conditions_.push_back(std::move(condition));
 }
 
-std::optional<SidedPrice> SidedPrices::range_of(const Affine& figure) const {
+std::optional<PriceRange> SidedPrices::range_of(const Affine& figure) const {
   if (freedom_.cols() == 0) return std::nullopt;
   const double value = figure.at(now_);
   const Eigen::VectorXd slopes = freedom_.transpose() * figure.slopes;
@@ -164,8 +171,8 @@ std::optional<SidedPrice> SidedPrices::range_of(const Affine& figure) const {
       if (condition.slopes[0] > 0) least = std::max(least, end);
       if (condition.slopes[0] < 0) most = std::min(most, end);
     }
-    return sided_within(value + slopes[0] * (slopes[0] > 0 ? least : most),
-                        value + slopes[0] * (slopes[0] > 0 ? most : least));
+    return PriceRange{value + slopes[0] * (slopes[0] > 0 ? least : most),
+                      value + slopes[0] * (slopes[0] > 0 ? most : least)};
   }
   // The least of slopes't within base + C t >= 0 is the most of -base'x within C'x = slopes, x >= 0.
   const auto count = Eigen::Index(conditions_.size());
@@ -183,19 +190,30 @@ std::optional<SidedPrice> SidedPrices::range_of(const Affine& figure) const {
     const auto vertex = best_vertex(dual, -bases, {});
     return vertex.feasible ? sign * -bases.dot(vertex.values.head(count)) : -sign * infinity;
   };
-  return sided_within(value + farthest(1), value + farthest(-1));
+  return PriceRange{value + farthest(1), value + farthest(-1)};
+}
+
+/// Whether an end of an asset's range is shared by several limits.
+bool SidedPrices::is_shared(const std::vector<std::pair<int, int>>& ties, Eigen::Index asset) const {
+  return std::ranges::any_of(ties, [asset](const auto& tie) { return tie.first == int(asset); });
 }
 
 std::optional<SidedPrice> SidedPrices::of(int limit) const {
-  if (freedom_.cols() == 0 || limit < 0) return std::nullopt;
-  Affine sum{0, Eigen::VectorXd::Zero(now_.size())};
+  if (limit < 0) return std::nullopt;
+  Affine looser{0, Eigen::VectorXd::Zero(now_.size())}, tighter = looser;
+  bool no_room = false;  // a weight stands between this limit and another that leaves it no other value
   for (Eigen::Index i = 0; i < weights_.size(); ++i) {
-    const auto at = std::size_t(i);
-    const bool lower = bounds_.lower_limit[at] == limit, upper = bounds_.upper_limit[at] == limit;
     const auto place = place_of(bounds_, weights_, i);
-    if ((lower || upper) && place == Place::fixed) return std::nullopt;
-    if (lower && place == Place::lower) sum.add(of_weight(i, true), 1);
-    if (upper && place == Place::upper) sum.add(of_weight(i, false), -1);
+    const bool lower = bounds_.sets_lower(limit, i) && (place == Place::lower || place == Place::fixed);
+    const bool upper = bounds_.sets_upper(limit, i) && (place == Place::upper || place == Place::fixed);
+    if (lower && upper) return std::nullopt;
+    if (!lower && !upper) continue;
+    // What it would gain by going beyond its end, from that side; what it loses by coming in, from the other.
+    auto beyond = of_weight(i, upper), within = of_weight(i, lower);
+    const bool gains = (beyond.at(now_) > 0) == lower || place != Place::fixed;
+    if (gains && !is_shared(lower ? bounds_.lower_ties : bounds_.upper_ties, i)) looser.add(beyond, lower ? 1 : -1);
+    tighter.add(within, lower ? 1 : -1);
+    no_room = no_room || place == Place::fixed;
   }
   for (std::size_t t = 0; t < touched_.size(); ++t) {
     const auto& row = rows_[touched_[t]];
@@ -203,13 +221,67 @@ std::optional<SidedPrice> SidedPrices::of(int limit) const {
     const double value = row.value(weights_);
     const bool low = value - row.lower <= row.upper - value;
     if (touched_[t] == 0 || row.lower == row.upper) return std::nullopt;
-    sum.slopes[Eigen::Index(t)] += low ? 1 : -1;
+    looser.slopes[Eigen::Index(t)] += low ? 1 : -1;
+    tighter.slopes[Eigen::Index(t)] += low ? 1 : -1;
   }
-  return range_of(sum);
+  const auto gains = range_of(looser), takes = range_of(tighter);
+  const double least = gains ? gains->least : looser.at(now_), most = takes ? takes->most : tighter.at(now_);
+  return sided_within(PriceRange{least, no_room ? infinity : most});
+}
+
+/// The range of what moving something up and down adds, each from its own side.
+PriceRange SidedPrices::between(const Affine& up, const Affine& down) const {
+  const auto rises = range_of(up), falls = range_of(down);
+  return {-(falls ? falls->most : down.at(now_)), rises ? rises->most : up.at(now_)};
+}
+
+PriceRange SidedPrices::of_equality(int limit) const {
+  bool room_up = true, room_down = true;  // other limits may stand in the way
+  for (Eigen::Index i = 0; i < weights_.size(); ++i) {
+    if (!bounds_.sets_lower(limit, i) || !bounds_.sets_upper(limit, i)) continue;
+    room_up = room_up && !is_shared(bounds_.upper_ties, i);
+    room_down = room_down && !is_shared(bounds_.lower_ties, i);
+  }
+  const auto moved = [&](bool up) {
+    Affine sum{0, Eigen::VectorXd::Zero(now_.size())};
+    const double sign = up ? 1 : -1;
+    for (Eigen::Index i = 0; i < weights_.size(); ++i) {
+      if (bounds_.sets_lower(limit, i) && bounds_.sets_upper(limit, i)) sum.add(of_weight(i, up), sign);
+    }
+    for (std::size_t t = 0; t < touched_.size(); ++t) {
+      if (touched_[t] > 0 && rows_[touched_[t]].limit == limit) sum.slopes[Eigen::Index(t)] += sign;
+    }
+    return sum;
+  };
+  auto range = between(moved(true), moved(false));
+  if (!room_up) range.most = infinity;
+  if (!room_down) range.least = -infinity;
+  return range;
+}
+
+/// What a unit more of budget adds to the objective, or a unit less.
+SidedPrices::Affine SidedPrices::of_moving_budget(double rate, bool rising) const {
+  Affine sum{0, Eigen::VectorXd::Zero(now_.size())};
+  const double sign = rising ? 1 : -1;
+  for (std::size_t t = 0; t < touched_.size(); ++t) {
+    const auto& row = rows_[touched_[t]];
+    const bool low = row.value(weights_) - row.lower <= row.upper - row.value(weights_);
+    sum.slopes[Eigen::Index(t)] += touched_[t] == 0 ? sign : row.end_moves(low, bounds_.budget, rising);
+  }
+  switch (moves_) {
+    case Moves::objective: sum.base += sign * lambda_ * rate; break;
+    case Moves::variance: sum.slopes[Eigen::Index(touched_.size())] += sign * rate; break;
+    case Moves::mean_return: sum.base += sign * rate; break;
+  }
+  return sum;
+}
+
+PriceRange SidedPrices::of_budget(double rate) const {
+  return between(of_moving_budget(rate, true), of_moving_budget(rate, false));
 }
 
 std::optional<double> SidedPrices::most_of_lower(Eigen::Index asset) const {
-  const auto range = range_of(of_weight(asset, true));
+  const auto range = sided_within(range_of(of_weight(asset, true)));
   return range ? std::optional(range->tightened) : std::nullopt;
 }
 

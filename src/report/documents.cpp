@@ -55,13 +55,17 @@ Json portfolio_json(const Estimate& estimate, const Portfolio& portfolio, double
 Json allocation_json(const Allocation& a) {
   auto binding = Json::array();
   for (const auto& limit : a.binding) {
-    const auto loosened = limit.price_per_point ? Json(*limit.price_per_point) : Json();
-    binding.push_back({{"limit", limit.limit}, {"rule", limit.text}, {"price_per_point", loosened}});
-    // The same on both sides unless said; null where there is no room to tighten it.
-    const double tightened = limit.tightening_per_point.value_or(0);
-    binding.back()["tightening_per_point"] = !limit.tightening_per_point ? loosened
-                                             : std::isfinite(tightened)  ? Json(tightened)
-                                                                         : Json();
+    const std::string per = limit.per_unit ? "_per_unit" : "_per_point";
+    const auto finite = [](const std::optional<double>& price) {  // null where there is no room
+      return price && std::isfinite(*price) ? Json(*price) : Json();
+    };
+    binding.push_back({{"limit", limit.limit}, {"rule", limit.text}, {"price" + per, finite(limit.price)}});
+    if (limit.raising) {
+      binding.back()["raising" + per] = finite(limit.raising);
+      binding.back()["lowering" + per] = finite(limit.lowering);
+    } else {  // the same on both sides unless said
+      binding.back()["tightening" + per] = finite(limit.tightening ? limit.tightening : limit.price);
+    }
   }
   auto violations = Json::array();
   for (const auto& v : a.violations) violations.push_back({{"limit", v.limit}, {"asset", v.asset}, {"by", v.by}});

@@ -286,38 +286,69 @@ std::pair<const char*, bool> what_gains(const Allocation& p) {
 
 }  // namespace
 
+namespace {
+
+/// A price of an equality up to this is none, either way.
+constexpr double shown_price = 1e-9;
+
+/// A price as people read it, with what it is per and, of an equality, which way.
+std::string price_text(const BindingLimit& limit, std::optional<double> price, bool ratio, const char* way) {
+  if (!price) return "-";
+  if (std::isinf(*price)) return "no room";
+  auto text = ratio ? fmt::format("{:.4f}", *price) : fmt::format("{:.2f} bp", 10000 * *price);
+  if (limit.per_unit) text += " a unit";
+  return text + way;
+}
+
+/// What loosening brings; of an equality, which way it is to move.
+std::string gain_text(const BindingLimit& limit, bool ratio) {
+  if (!limit.raising || !(limit.price > shown_price)) return price_text(limit, limit.price, ratio, "");
+  return price_text(limit, limit.price, ratio, *limit.raising > *limit.lowering ? ", raised" : ", lowered");
+}
+
+/// What the other way takes: tighter, or of an equality against its gain.
+std::string loss_text(const BindingLimit& limit, bool ratio) {
+  if (!limit.raising) return price_text(limit, limit.tightening ? limit.tightening : limit.price, ratio, "");
+  const bool raise = *limit.raising > *limit.lowering;
+  const double worse = std::min(*limit.raising, *limit.lowering);
+  if (std::abs(worse) <= shown_price) return price_text(limit, 0.0, ratio, "");
+  return price_text(limit, -worse, ratio, raise ? ", lowered" : ", raised");
+}
+
+}  // namespace
+
 Table binding_table(const std::vector<Allocation>& portfolios) {
   Table table{"binding-limits",
-              "Limits that bind, and what one percentage point of loosening would bring",
+              "Limits that bind, and what moving each by one percentage point would bring",
               {{"Portfolio"}, {"Limit"}, {"Rule"}, {"Gain per point"}, {"In"}},
               {},
               {}};
-  const bool sided = std::ranges::any_of(portfolios, [](const Allocation& p) {
-    return std::ranges::any_of(p.binding,
-                               [](const BindingLimit& limit) { return limit.tightening_per_point.has_value(); });
-  });
-  if (sided) table.columns.insert(table.columns.end() - 1, {"Loss per point tighter"});
+  bool sided = false, units = false, equalities = false, differ = false;
+  for (const auto& p : portfolios) {
+    for (const auto& limit : p.binding) {
+      sided = sided || limit.tightening || limit.raising;
+      differ = differ || limit.tightening;
+      units = units || limit.per_unit;
+      equalities = equalities || limit.raising;
+    }
+  }
+  if (sided) table.columns.insert(table.columns.end() - 1, {"Loss per point the other way"});
   for (const auto& p : portfolios) {
     const auto [gains, ratio] = what_gains(p);
     for (const auto& limit : p.binding) {
-      const auto text = [ratio = ratio](std::optional<double> price) {
-        if (!price) return std::string("-");
-        if (std::isinf(*price)) return std::string("no room");
-        return ratio ? fmt::format("{:.4f}", *price) : fmt::format("{:.2f} bp", 10000 * *price);
-      };
-      std::vector<Cell> row{p.name, limit.limit, limit.limit == limit.text ? "" : limit.text,
-                            text(limit.price_per_point)};
-      if (sided)
-        row.emplace_back(text(limit.tightening_per_point ? limit.tightening_per_point : limit.price_per_point));
+      std::vector<Cell> row{p.name, limit.limit, limit.limit == limit.text ? "" : limit.text, gain_text(limit, ratio)};
+      if (sided) row.emplace_back(loss_text(limit, ratio));
       row.emplace_back(gains);
       table.add(std::move(row));
     }
   }
-  if (sided) {
+  if (differ) {
     table.notes.push_back(
         "Where more limits touch than it takes to fix the weights, a point tighter takes more than a point looser "
         "brings");
   }
+  if (equalities) table.notes.push_back("Of an equality: what raising or lowering its figure brings, whichever gains");
+  if (units) table.notes.push_back("Of an average: per unit of its column, not per percentage point");
   if (table.rows.empty()) table.notes.push_back("No named limit binds");
   return table;
 }
@@ -415,10 +446,13 @@ Chart prices_chart(const Allocation& portfolio) {
   bars.box = 0.6;
   bars.colour = colour::amber;
   for (const auto& limit : portfolio.binding) {
-    if (!limit.price_per_point) continue;
+    if (!limit.price) continue;
     bars.x.push_back(double(bars.x.size()));
-    bars.y.push_back(ratio ? *limit.price_per_point : 10000 * *limit.price_per_point);
-    chart.x.categories.push_back(limit.limit);
+    bars.y.push_back(ratio ? *limit.price : 10000 * *limit.price);
+    std::string of = limit.limit;
+    if (limit.per_unit) of += " (a unit)";
+    if (limit.raising && *limit.price > shown_price) of += *limit.raising > *limit.lowering ? " (raised)" : " (lowered)";
+    chart.x.categories.push_back(of);
   }
   chart.series = {bars};
   return chart;

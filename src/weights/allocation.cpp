@@ -7,6 +7,7 @@
 #include <map>
 #include <numeric>
 
+#include "frontier/portfolio.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "weights/positions.hpp"
@@ -96,46 +97,148 @@ std::vector<LeftOut> assets_left_out(const Estimate& estimate, const Bounds& bou
   return left_out;
 }
 
-/// Limits that some weight touches, with the prices of their members added up.
+/// The limits that a solution touches, and what each is worth to the aim.
+class Binding {
+ public:
+  /// @param rate what a unit of the budget would have earned, where the aim counts returns
+  Binding(const Bounds& bounds, const Limits& limits, const Aim& aim, const Solution& solution, double risk_free)
+      : bounds_(bounds),
+        limits_(limits),
+        aim_(aim),
+        solution_(solution),
+        gain_(gain_per_price(aim, solution, risk_free)),
+        rate_(aim.kind == Aim::Kind::minimum_variance ? 0 : risk_free) {}
+
+  std::vector<BindingLimit> find() {
+    gather();
+    std::vector<BindingLimit> binding;
+    for (const auto& [limit, price] : raised_by_) {
+      if (limit < 0) continue;
+      binding.push_back(is_equality(limit) ? equality(limit, price) : one_sided(limit));
+    }
+    return binding;
+  }
+
+ private:
+  bool is_equality(int limit) const {
+    const auto& own = limits_[std::size_t(limit)];
+    return own.lower && own.upper && *own.lower == *own.upper;
+  }
+
+  /// What raising each limit that is touched adds to variance / 2 - lambda m'w (or a ceiling takes off), and what
+  /// loosening takes off.
+  void gather() {
+    const auto& weights = solution_.portfolio.weights;
+    const auto& prices = solution_.prices;
+    const auto touch = [&](int limit, double raised, double loosened) {
+      raised_by_[limit] += raised;
+      loosened_by_[limit] += loosened;
+    };
+    for (Eigen::Index i = 0; i < weights.size(); ++i) {
+      const auto at = std::size_t(i);
+      const double z = prices.bound[i];
+      const bool at_lower = weights[i] - bounds_.lower[i] <= binding_within;
+      const bool at_upper = bounds_.upper[i] - weights[i] <= binding_within;
+      const int lower = bounds_.lower_limit[at], upper = bounds_.upper_limit[at];
+      for (const auto& [asset, limit] : bounds_.lower_ties) {
+        if (at_lower && asset == int(i)) touch(limit, 0, 0);
+      }
+      for (const auto& [asset, limit] : bounds_.upper_ties) {
+        if (at_upper && asset == int(i)) touch(limit, 0, 0);
+      }
+      if (at_lower && at_upper && lower == upper) {
+        touch(lower, z, std::abs(z));
+        continue;
+      }
+      if (at_lower) touch(lower, z, std::max(0.0, z));
+      if (at_upper) touch(upper, z, std::max(0.0, -z));
+    }
+    budget_.most = prices.budget + solution_.portfolio.lambda * rate_;
+    budget_.least = budget_.most;
+    for (std::size_t r = 0; r < bounds_.rows.size(); ++r) {
+      const auto& row = bounds_.rows[r];
+      const double value = row.value(weights), price = prices.row[Eigen::Index(r)];
+      const double size = std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
+      const bool low = value - row.lower <= binding_within * size, high = row.upper - value <= binding_within * size;
+      if (!low && !high) continue;
+      touch(row.limit, price, std::abs(price));
+      budget_.most += price * row.end_moves(low, bounds_.budget, true);
+      budget_.least -= price * row.end_moves(low, bounds_.budget, false);
+    }
+    if (bounds_.budget_limit >= 0) touch(bounds_.budget_limit, 0, 0);
+    if (solution_.ceiling) touch(solution_.ceiling->first, -solution_.ceiling->second, solution_.ceiling->second);
+  }
+
+  /// By how much the right-hand sides of the bounds and rows move with the figure of the limit, for a point or a unit.
+  double step(int limit) const {
+    const auto& own = limits_[std::size_t(limit)];
+    if (own.kind == Limit::Kind::average) return bounds_.budget;
+    const bool single = own.kind == Limit::Kind::total && own.terms.size() == 1 && own.terms[0].tag.empty();
+    return percentage_point / (single ? own.terms[0].factor : 1);
+  }
+
+  BindingLimit named(int limit) const {
+    const auto& own = limits_[std::size_t(limit)];
+    BindingLimit binding;
+    binding.limit = own.name;
+    binding.text = own.text;
+    binding.per_unit = own.kind == Limit::Kind::average;
+    return binding;
+  }
+
+  /// Prices on both sides come in what the aim gains, but for a target volatility, where they are returns already.
+  double per_sided_price() const { return aim_.kind == Aim::Kind::target_volatility ? 1 : *gain_; }
+
+  BindingLimit one_sided(int limit) const {
+    auto binding = named(limit);
+    if (!gain_) return binding;
+    const double size = std::abs(step(limit));
+    const auto sided = solution_.sided ? solution_.sided->of(limit) : std::nullopt;
+    if (sided) {
+      binding.price = size * per_sided_price() * sided->loosened;
+      binding.tightening = size * per_sided_price() * sided->tightened;
+    } else {
+      binding.price = size * *gain_ * loosened_by_.at(limit);
+    }
+    return binding;
+  }
+
+  BindingLimit equality(int limit, double raised) const {
+    auto binding = named(limit);
+    if (!gain_) return binding;
+    const bool is_budget = limit == bounds_.budget_limit;
+    std::optional<PriceRange> range;
+    if (solution_.sided) range = is_budget ? solution_.sided->of_budget(rate_) : solution_.sided->of_equality(limit);
+    const double per_price = range ? per_sided_price() : *gain_;
+    if (!range) range = is_budget ? budget_ : PriceRange{raised, raised};  // under a ceiling
+    // Raising the figure moves the ends by the step, down where its factor is negative.
+    const double size = std::abs(step(limit)) * per_price;
+    binding.raising = -size * range->most;
+    binding.lowering = size * range->least;
+    if (step(limit) < 0) std::swap(binding.raising, binding.lowering);
+    binding.price = std::max({0.0, *binding.raising, *binding.lowering});
+    return binding;
+  }
+
+  const Bounds& bounds_;
+  const Limits& limits_;
+  const Aim& aim_;
+  const Solution& solution_;
+  std::optional<double> gain_;
+  double rate_;
+  std::map<int, double> raised_by_, loosened_by_;
+  PriceRange budget_;
+};
+
 std::vector<BindingLimit> binding_limits(const Bounds& bounds, const Limits& limits, const Aim& aim,
                                          const Solution& solution, double risk_free) {
-  const auto& weights = solution.portfolio.weights;
-  const auto& prices = solution.prices;
-  std::map<int, double> price_of;
-  for (Eigen::Index i = 0; i < weights.size(); ++i) {
-    const auto at = std::size_t(i);
-    const double z = prices.bound[i];
-    const bool at_lower = weights[i] - bounds.lower[i] <= 1e-9;
-    const bool at_upper = bounds.upper[i] - weights[i] <= 1e-9;
-    if (at_lower && bounds.lower_limit[at] >= 0) price_of[bounds.lower_limit[at]] += std::max(0.0, z);
-    if (at_upper && bounds.upper_limit[at] >= 0) price_of[bounds.upper_limit[at]] += std::max(0.0, -z);
-  }
-  for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
-    const auto& row = bounds.rows[r];
-    const double value = row.value(weights), price = prices.row[Eigen::Index(r)];
-    const double size = std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
-    const bool touches = value - row.lower <= 1e-9 * size || row.upper - value <= 1e-9 * size;
-    if (touches && row.limit >= 0) price_of[row.limit] += std::abs(price);
-  }
-  if (solution.ceiling) price_of[solution.ceiling->first] += solution.ceiling->second;
-  std::vector<BindingLimit> binding;
-  const auto gain = gain_per_price(aim, solution, risk_free);
-  const auto add = [&](int limit, std::optional<double> per_point, std::optional<double> tightening = {}) {
-    if (limit < 0) return;
-    binding.push_back({limits[std::size_t(limit)].name, limits[std::size_t(limit)].text, per_point, tightening});
-  };
-  for (const auto& [limit, price] : price_of) {
-    const auto sided = solution.sided && gain ? solution.sided->of(limit) : std::nullopt;
-    if (sided) {
-      const double per_price = aim.kind == Aim::Kind::target_volatility ? 1 : *gain;
-      add(limit, percentage_point * per_price * sided->loosened, percentage_point * per_price * sided->tightened);
-    } else {
-      add(limit, gain ? std::optional(percentage_point * price * *gain) : std::nullopt);
-    }
-  }
-  if (bounds.volatility && std::abs(bounds.volatility->value - solution.portfolio.volatility) <= 1e-9) {
+  auto binding = Binding(bounds, limits, aim, solution, risk_free).find();
+  const auto& ceiling = bounds.volatility;
+  if (ceiling && ceiling->limit >= 0 && std::abs(ceiling->value - solution.portfolio.volatility) <= binding_within) {
     const auto per_unit = gain_per_volatility(aim, solution.portfolio, risk_free);
-    add(bounds.volatility->limit, per_unit ? std::optional(percentage_point * *per_unit) : std::nullopt);
+    const auto& limit = limits[std::size_t(ceiling->limit)];
+    binding.push_back({limit.name, limit.text});
+    if (per_unit) binding.back().price = percentage_point * *per_unit;
   }
   return binding;
 }
@@ -226,7 +329,7 @@ void explain_positions(Allocation& allocation, const Bounds& bounds, const Limit
   const auto& most = bounds.holdings;
   if (most && most->limit >= 0 && double(held) >= most->value) {
     const auto& limit = limits[std::size_t(most->limit)];
-    allocation.binding.push_back({limit.name, limit.text, std::nullopt});
+    allocation.binding.push_back({limit.name, limit.text});
   }
   allocation.notes.push_back(proof);
 }

@@ -48,10 +48,10 @@ TEST(SidedPrices, OfCapsThatFillTheBudgetHaveNoRoomToTighten) {
   const auto best = chosen(estimate, {{"A1 <=", 0.5, 1}, {"A2 <=", 0.5, 1}}, Aim{Aim::Kind::utility, 1.5});
   const double gain = 0.08 - 0.05 - 1.5 * (0.04 * 0.5 - 0.02 * 0.5);
   ASSERT_GT(gain, 0);
-  EXPECT_NEAR(*binding(best, "A1 <=").price_per_point, 0.01 * gain, 1e-12);
-  EXPECT_NEAR(*binding(best, "A2 <=").price_per_point, 0, 1e-12);
-  EXPECT_TRUE(std::isinf(binding(best, "A1 <=").tightening_per_point.value()));
-  EXPECT_TRUE(std::isinf(binding(best, "A2 <=").tightening_per_point.value()));
+  EXPECT_NEAR(*binding(best, "A1 <=").price, 0.01 * gain, 1e-12);
+  EXPECT_NEAR(*binding(best, "A2 <=").price, 0, 1e-12);
+  EXPECT_TRUE(std::isinf(binding(best, "A1 <=").tightening.value()));
+  EXPECT_TRUE(std::isinf(binding(best, "A2 <=").tightening.value()));
 }
 
 TEST(SidedPrices, SayWhatAnAssetLeftOutOfAVertexWouldNeed) {
@@ -82,8 +82,8 @@ TEST(SidedPrices, AgreeWherePricesAreUnique) {
   const double middle = (frontier.corners()[1].expected_return + frontier.corners()[2].expected_return) / 2;
   const auto between = choose(frontier, limits, Aim{Aim::Kind::target_return, middle}, 0.01);
   ASSERT_EQ(between.binding.size(), 1u);
-  EXPECT_GT(*between.binding[0].price_per_point, 0);
-  EXPECT_FALSE(between.binding[0].tightening_per_point);
+  EXPECT_GT(*between.binding[0].price, 0);
+  EXPECT_FALSE(between.binding[0].tightening);
 }
 
 // What an aim is worth: it gains where this rises.
@@ -106,12 +106,12 @@ void check_both_sides(const Estimate& estimate, const std::vector<Rule>& rules, 
   for (std::size_t r = 0; r < rules.size(); ++r) {
     const auto found = std::ranges::find(at.binding, rules[r].left, &BindingLimit::limit);
     if (found == at.binding.end()) continue;
-    const double loosened = *found->price_per_point / 0.01;
-    const double tightened = found->tightening_per_point.value_or(*found->price_per_point) / 0.01;
+    const double loosened = *found->price / 0.01;
+    const double tightened = found->tightening.value_or(*found->price) / 0.01;
     const double size = 5e-3 * std::max(1.0, std::abs(loosened));
     EXPECT_NEAR(slope(r, 1), loosened, size) << aim.text() << ", looser: " << rules[r].left;
     ++tally.checked;
-    tally.sided += found->tightening_per_point.has_value();
+    tally.sided += found->tightening.has_value();
     if (std::isinf(tightened)) {
       EXPECT_ANY_THROW(slope(r, -1)) << aim.text() << ", tighter: " << rules[r].left;
     } else {

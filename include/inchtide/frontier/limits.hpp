@@ -97,7 +97,12 @@ struct LimitRow {
   /// lower end.
   Eigen::VectorXd bend{}, bend_at{};
   double constant = 0;
-  double ends_per_budget = 0;  ///< by how much the ends move, less the constant, as the budget rises
+  // How it moves with the budget.
+  bool in_proportion = false;                        ///< its ends do, in proportion to it
+  double constant_rising = 0, constant_falling = 0;  ///< what a unit more of budget, and one less, adds to the constant
+
+  /// By how much an end, less the constant, moves per unit of a budget that rises or falls.
+  double end_moves(bool lower_end, double budget, bool rising) const;
 
   double value(const Eigen::VectorXd& weights) const;
 };
@@ -138,6 +143,8 @@ struct Bounds {
   Eigen::VectorXd lower;                      ///< finite
   Eigen::VectorXd upper;                      ///< infinite where no limit sets it
   std::vector<int> lower_limit, upper_limit;  ///< position in the limits, -1 where none
+  /// Asset and limit, where another limit sets the same end.
+  std::vector<std::pair<int, int>> lower_ties, upper_ties;
   std::vector<LimitRow> rows;
   double budget = 1;  ///< what the weights sum to
   int budget_limit = -1;
@@ -148,6 +155,10 @@ struct Bounds {
 
   /// True where weights have ranges and a sum only.
   bool ranges_only() const { return rows.empty() && !costs; }
+
+  /// Whether a limit sets the lower or upper end of an asset, alone or with others.
+  bool sets_lower(int limit, Eigen::Index asset) const;
+  bool sets_upper(int limit, Eigen::Index asset) const;
 
   /// No limit: long only, up to the whole budget, for `assets` assets.
   static Bounds long_only(Eigen::Index assets);

@@ -8,6 +8,7 @@
 
 #include <Eigen/Core>
 #include <optional>
+#include <utility>
 #include <vector>
 
 #include "inchtide/frontier/portfolio.hpp"
@@ -26,6 +27,10 @@ struct SidedPrice {
   double tightened = 0;  ///< loss per unit of tightening, at least `loosened`; infinite where there is no room
 };
 
+struct PriceRange {
+  double least = 0, most = 0;
+};
+
 /// The prices of one portfolio's limits. Cheap where prices are unique: one factorisation with as many columns as rows
 /// are touched.
 class SidedPrices {
@@ -38,6 +43,15 @@ class SidedPrices {
   /// Of all members of a limit together. Nothing where both sides agree, and for equalities, which have no side.
   /// @param limit its position in the limits
   std::optional<SidedPrice> of(int limit) const;
+
+  /// Of an equality, all members together: what lowering it by one takes off the objective, and what raising it adds
+  /// (for Moves::mean_return, of the return the other way round); the same where prices are unique, infinite where
+  /// there is no room.
+  PriceRange of_equality(int limit) const;
+
+  /// The same of the budget, with all ends that move with it.
+  /// @param rate what a unit of the budget would have earned, per year; 0 where no return counts
+  PriceRange of_budget(double rate) const;
 
   /// The largest price of an asset's lower bound that keeps the portfolio optimal; nothing where there is but one.
   std::optional<double> most_of_lower(Eigen::Index asset) const;
@@ -53,15 +67,20 @@ class SidedPrices {
   };
 
   Affine of_weight(Eigen::Index asset, bool above) const;
+  Affine of_moving_budget(double rate, bool rising) const;
+  bool is_shared(const std::vector<std::pair<int, int>>& ties, Eigen::Index asset) const;
+  PriceRange between(const Affine& up, const Affine& down) const;
   void add_condition(const Affine& never_negative);
-  /// The least and the largest value of a figure over all prices.
-  std::optional<SidedPrice> range_of(const Affine& figure) const;
+  /// The least and the largest value of a figure over all prices; nothing where there is but one.
+  std::optional<PriceRange> range_of(const Affine& figure) const;
 
   Bounds bounds_;
   Eigen::VectorXd weights_;
   std::vector<LimitRow> rows_;        // all of them, the budget's first
   std::vector<std::size_t> touched_;  // the prices u: of these rows, and last lambda or 1 / lambda where it is free
   bool last_is_scale_ = false;
+  Moves moves_;
+  double lambda_;
   // The gradient without prices, and per unit of the last one: above each weight and, where costs bend, below it.
   Eigen::VectorXd base_, base_below_, along_, along_below_;
   Eigen::VectorXd now_;             // the prices that the portfolio came with

@@ -28,17 +28,20 @@ namespace inchtide {
 
 /// A limit that the portfolio touches.
 struct BindingLimit {
-  std::string limit;  ///< its name
-  std::string text;   ///< as written
-  /// By how much the aim would improve if the limit were loosened by one percentage point (a fraction of 1: 0.0002 is
-  /// 2 basis points): less volatility for minimum-variance and target-return, more return for target-volatility, a
-  /// higher ratio for maximum-sharpe and maximum-diversification, more utility for utility, less tracking error for
-  /// minimum-tracking-error. Nothing where it isn't
-  /// defined (no volatility, or no aim to improve).
-  std::optional<double> price_per_point;
+  std::string limit;      ///< its name
+  std::string text;       ///< as written
+  bool per_unit = false;  ///< figures are per unit of an averaged column, not per percentage point
+  /// By how much the aim would improve if the limit were loosened by one percentage point, or one unit (a fraction of
+  /// 1: 0.0002 is 2 basis points): less volatility for minimum-variance and target-return, more return for
+  /// target-volatility, a higher ratio for maximum-sharpe and maximum-diversification, more utility for utility, less
+  /// tracking error for minimum-tracking-error. Nothing where it isn't defined (no volatility, or no aim to improve).
+  std::optional<double> price;
   /// By how much the aim would worsen if it were tightened by a point, where that is more; infinite where there is no
   /// room to tighten it.
-  std::optional<double> tightening_per_point;
+  std::optional<double> tightening;
+  /// Of an equality, the budget's too: what a point (or unit) more, and one less, would bring; negative where it costs,
+  /// minus infinity where there is no room. Its price is the better of the two, or 0.
+  std::optional<double> raising, lowering;
 };
 
 /// An asset that an optimal portfolio leaves out.

@@ -1,0 +1,176 @@
+// What limits are worth, of every kind and for every aim: against solving again with the figure moved either way.
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <functional>
+#include <map>
+#include <random>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/weights/allocation.hpp"
+#include "support/problems.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr double risk_free = 0.015;
+
+#ifdef INCHTIDE_SANITIZE
+constexpr int rounds = 8;
+#else
+constexpr int rounds = 200;
+#endif
+
+struct Rule {
+  std::string left;  // all but the figure
+  double figure;
+  bool unit = false;  // in the unit of a column
+};
+
+Limits limits_of(const std::vector<Rule>& rules) {
+  Limits limits;
+  for (const auto& rule : rules) {
+    limits.push_back(Limit::parse(rule.unit ? fmt::format("{} {:.17g}", rule.left, rule.figure)
+                                            : fmt::format("{} {:.17g}%", rule.left, 100 * rule.figure),
+                                  rule.left));
+  }
+  return limits;
+}
+
+/// What an aim gains: it rises where a portfolio is better.
+double worth(const Allocation& a, const Aim& aim) {
+  switch (aim.kind) {
+    case Aim::Kind::target_volatility: return a.expected_return;
+    case Aim::Kind::maximum_sharpe: return a.sharpe;
+    case Aim::Kind::utility: return a.expected_return - aim.target / 2 * a.volatility * a.volatility;
+    default: return -a.volatility;
+  }
+}
+
+struct World {
+  Estimate estimate;
+  LimitFacts facts;
+};
+
+World random_world(std::mt19937_64& random, int n) {
+  World world{test::random_problem(random, n, {}).estimate, {}};
+  world.facts.tags.columns = {"sector", "yield"};
+  world.facts.current = Eigen::VectorXd::Constant(n, 1.0 / n);
+  for (int i = 0; i < n; ++i) {
+    world.facts.tags.assets.push_back(world.estimate.assets[std::size_t(i)]);
+    world.facts.tags.rows.push_back({i % 2 == 0 ? "x" : "y", fmt::format("{}", 1 + i % 4)});
+  }
+  return world;
+}
+
+std::vector<Rule> random_rules(std::mt19937_64& random, int n) {
+  const auto pick = [&](int below) { return int(random() % std::uint64_t(below)); };
+  const std::array budgets = {0.9, 1.0, 1.3};
+  const double budget = budgets[std::size_t(pick(3))];
+  std::vector<Rule> rules;
+  if (pick(3) > 0) rules.push_back({"budget =", budget});
+  const double sum = rules.empty() ? 1 : budget;
+  const std::vector<Rule> kinds = {{"A1 =", 0.2 * sum},
+                                   {"A1 <=", 0.15 * sum},
+                                   {"2 * A2 >=", 0.3 * sum},
+                                   {"2 * A2 =", 0.5 * sum},
+                                   {"-1 * A2 <=", -0.2 * sum},
+                                   {"each <=", 1.4 * sum / n},
+                                   {"each in sector:x =", 0.5 * sum / n},
+                                   {"sector:x =", 0.35 * sum},
+                                   {"sector:y >=", 0.55 * sum},
+                                   {"every sector <=", 0.6 * sum},
+                                   {"average:yield >=", 2.6, true},
+                                   {"average:yield =", 2.4, true},
+                                   {"average:yield <=", 2.2, true},
+                                   {"turnover <=", 0.3},
+                                   {"gross <=", 1.25 * sum},
+                                   {"short <=", 0.1}};
+  for (int k = 0; k < 2; ++k) {
+    const auto& rule = kinds[std::size_t(pick(int(kinds.size())))];
+    if (std::ranges::find(rules, rule.left, &Rule::left) == rules.end()) rules.push_back(rule);
+  }
+  return rules;
+}
+
+TEST(LimitPrices, AreWhatMovingTheFigureEitherWayBrings) {
+  std::mt19937_64 random(1320);
+  std::map<std::string, int> checked;
+  int no_room = 0;
+  for (int round = 0; round < rounds; ++round) {
+    const int n = 4 + int(random() % 4);
+    const auto world = random_world(random, n);
+    const auto rules = random_rules(random, n);
+    const auto choose_with = [&](const std::vector<Rule>& some, const Aim& aim) {
+      const auto limits = limits_of(some);
+      return choose(trace_frontier(world.estimate, limits, world.facts), limits, aim, risk_free, world.facts);
+    };
+    std::vector<Aim> aims{{Aim::Kind::minimum_variance, 0}, {Aim::Kind::utility, 3}, {Aim::Kind::maximum_sharpe, 0}};
+    try {
+      const auto frontier = trace_frontier(world.estimate, limits_of(rules), world.facts);
+      const auto &top = frontier.corners().front(), &least = frontier.corners().back();
+      const double beside = whole_return(0, frontier.bounds().budget, risk_free);
+      aims.push_back({Aim::Kind::target_return, beside + (2 * top.expected_return + least.expected_return) / 3});
+      aims.push_back({Aim::Kind::target_volatility, (top.volatility + 2 * least.volatility) / 3});
+      if (frontier.why_no_maximum_sharpe(risk_free)) aims.erase(aims.begin() + 2);
+    } catch (const InfeasibleLimits&) {
+      continue;
+    }
+    if (trace_frontier(world.estimate, limits_of(rules), world.facts).corners().size() < 3) continue;  // no targets
+    for (const auto& aim : aims) {
+      const auto at = choose_with(rules, aim);
+      for (std::size_t r = 0; r < rules.size(); ++r) {
+        const auto found = std::ranges::find(at.binding, rules[r].left, &BindingLimit::limit);
+        if (found == at.binding.end()) continue;
+        const auto limit = limits_of(rules)[r];
+        const bool equality = limit.lower && limit.upper;
+        ASSERT_EQ(found->raising.has_value(), equality) << rules[r].left;
+        EXPECT_EQ(found->per_unit, rules[r].unit);
+        const double per = rules[r].unit ? 1 : 0.01;
+        const bool up_loosens = limit.upper.has_value();
+        const double tighter = -found->tightening.value_or(*found->price);
+        const double up = (equality ? *found->raising : up_loosens ? *found->price : tighter) / per;
+        const double down = (equality ? *found->lowering : up_loosens ? tighter : *found->price) / per;
+        for (double side : {1.0, -1.0}) {
+          const double step = rules[r].unit ? 1e-7 : 1e-8, said = side > 0 ? up : down;
+          auto moved = rules;
+          moved[r].figure += side * step;
+          const auto slope = [&] { return (worth(choose_with(moved, aim), aim) - worth(at, aim)) / step; };
+          const auto what = fmt::format("{}: {} {} {}", round, aim.text(), side > 0 ? "raised" : "lowered", limit.text);
+          if (std::isinf(said)) {
+            EXPECT_ANY_THROW(slope()) << what;
+            ++no_room;
+          } else {
+            EXPECT_NEAR(slope(), said, 2e-3 * std::max(0.1, std::abs(said))) << what;
+          }
+        }
+        ++checked[rules[r].left];
+      }
+    }
+  }
+#ifndef INCHTIDE_SANITIZE
+  for (const char* kind : {"budget =", "A1 =", "A1 <=", "2 * A2 >=", "2 * A2 =", "-1 * A2 <=", "each <=",
+                           "each in sector:x =", "sector:x =", "sector:y >=", "every sector <=", "average:yield >=",
+                           "average:yield =", "average:yield <=", "turnover <=", "gross <=", "short <="}) {
+    EXPECT_GT(checked[kind], 4) << kind;
+  }
+#endif
+}
+
+TEST(LimitPrices, OfAnEqualityHaveASide) {
+  // Two assets, no correlation: at 10% and at 30% in the first; the least variance lies at s2 / (s1 + s2) = 1/5.
+  const auto estimate =
+      test::estimate_of(Eigen::Vector2d(0.05, 0.03), Eigen::Matrix2d(Eigen::Vector2d(0.04, 0.01).asDiagonal()));
+  for (double share : {0.1, 0.3}) {
+    const Limits limits{Limit::parse(fmt::format("A1 = {}%", 100 * share))};
+    const auto chosen = choose(trace_frontier(estimate, limits), limits, {Aim::Kind::minimum_variance, 0}, 0);
+    const double rises = (0.04 * share - 0.01 * (1 - share)) / chosen.volatility;  // d volatility / d share
+    EXPECT_NEAR(*chosen.binding[0].raising, -0.01 * rises, 1e-14);
+    EXPECT_NEAR(*chosen.binding[0].lowering, 0.01 * rises, 1e-14);
+    EXPECT_NEAR(*chosen.binding[0].price, 0.01 * std::abs(rises), 1e-14);
+  }
+}
+
+}  // namespace
+}  // namespace inchtide
