@@ -146,13 +146,14 @@ void check_ceiling(std::optional<LimitFigure> Bounds::*ceiling, const char* what
     return some.*ceiling && least(some) > (some.*ceiling)->value * (1 + ceiling_slack);
   };
   if (!conflicts(bounds)) return;
-  const auto conflict =
-      minimal_conflict(limits, [&](const Limits& fewer) { return conflicts(bounds_of(fewer, assets, facts)); });
+  const bool open = opens_shorts(limits);
+  const auto of = [&](const Limits& some) { return bounds_of_some(some, assets, facts, open); };
+  const auto conflict = minimal_conflict(limits, [&](const Limits& fewer) { return conflicts(of(fewer)); });
   std::vector<std::string> names;
   for (const auto& limit : conflict) names.push_back(limit.name);
   throw InfeasibleLimits(
       fmt::format("These limits cannot all hold: '{}': the least {} that they leave is {}. Loosen or drop one of them",
-                  fmt::join(names, "', '"), what, percent_text(least(bounds_of(conflict, assets, facts)), 4)),
+                  fmt::join(names, "', '"), what, percent_text(least(of(conflict)), 4)),
       names);
 }
 

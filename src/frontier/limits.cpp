@@ -414,9 +414,12 @@ class Merge {
       } else {
         for (auto i : look_up_.having(term.tag, term.value)) row[Eigen::Index(i)] += term.factor;
       }
-      if (label.empty()) label = term.tag.empty() ? term.value : term.tag + ":" + term.value;
+      // 'sector:power - 2 * sector:food'
+      if (!label.empty()) label += term.factor < 0 ? " - " : " + ";
+      const double factor = label.empty() ? term.factor : std::abs(term.factor);
+      if (factor != 1) label += fmt::format("{:g} * ", factor);
+      label += term.tag.empty() ? term.value : term.tag + ":" + term.value;
     }
-    if (limit_.terms.size() > 1) label = limit_.text;
     const bool single = limit_.terms.size() == 1 && limit_.terms[0].tag.empty();
     const double lower = end(limit_.lower, -infinity), upper = end(limit_.upper, infinity);
     if (!single) return add_row(label, std::move(row), lower, upper);
@@ -466,9 +469,12 @@ class Merge {
   Lookup look_up_;
 };
 
+/// How far short positions are open where nothing says how far.
+constexpr double wide_open = 1e4;
+
 /// How far a limit on short or gross positions opens them, and 0 where none does: an end that no weight can reach.
-double opened_shorts(const Limits& limits) {
-  double most = -1;
+double opened_shorts(const Limits& limits, bool open_anyway) {
+  double most = open_anyway ? wide_open : -1;
   for (const auto& limit : limits) {
     if (limit.kind != Limit::Kind::short_total && limit.kind != Limit::Kind::gross) continue;
     const double opened = limit.kind == Limit::Kind::gross ? *limit.upper : 2 * *limit.upper;
@@ -477,7 +483,8 @@ double opened_shorts(const Limits& limits) {
   return std::max(0.0, most);
 }
 
-Bounds merge(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts) {
+Bounds merge(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts,
+             bool shorts_open = false) {
   const auto n = Eigen::Index(assets.size());
   auto bounds = Bounds::long_only(n);
   bounds.lower.setConstant(-infinity);
@@ -494,7 +501,7 @@ Bounds merge(const Limits& limits, const std::vector<std::string>& assets, const
   }
   for (std::size_t k = 0; k < limits.size(); ++k) Merge(bounds, limits[k], int(k), assets, facts).run();
   bounds.costs = facts.costs;
-  const double shorts = opened_shorts(limits);
+  const double shorts = opened_shorts(limits, shorts_open);
   for (Eigen::Index i = 0; i < n; ++i) {
     if (bounds.lower[i] == -infinity) bounds.lower[i] = shorts > 0 ? std::min(-shorts, bounds.upper[i]) : 0;
   }
@@ -598,8 +605,9 @@ std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::str
 
 [[noreturn]] void throw_conflict(const Limits& limits, const std::vector<std::string>& assets,
                                  const LimitFacts& facts) {
+  const bool open = opens_shorts(limits);
   const auto conflict =
-      minimal_conflict(limits, [&](const Limits& some) { return !can_hold(merge(some, assets, facts)); });
+      minimal_conflict(limits, [&](const Limits& some) { return !can_hold(merge(some, assets, facts, open)); });
   std::vector<std::string> names, texts;
   for (const auto& limit : conflict) {
     names.push_back(limit.name);
@@ -607,11 +615,22 @@ std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::str
   }
   throw InfeasibleLimits(
       fmt::format("These limits cannot all hold: {}: {}. Loosen or drop one of them", fmt::join(texts, ", "),
-                  figures_of_conflict(merge(conflict, assets, facts), assets)),
+                  figures_of_conflict(merge(conflict, assets, facts, open), assets)),
       names);
 }
 
 }  // namespace
+
+bool opens_shorts(const Limits& limits) {
+  return opened_shorts(limits, false) > 0;
+}
+
+Bounds bounds_of_some(const Limits& some, const std::vector<std::string>& assets, const LimitFacts& facts,
+                      bool shorts_open) {
+  auto bounds = merge(some, assets, facts, shorts_open);
+  if (!can_hold(bounds)) throw InfeasibleLimits("The limits cannot all hold", {});
+  return bounds;
+}
 
 Limit Limit::parse(std::string_view text, std::string_view name) {
   const std::string where = limit_place(trimmed(text), name);
