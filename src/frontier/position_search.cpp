@@ -140,7 +140,7 @@ class Search {
     for (int i = 0; i < n_; ++i) {
       auto& state = root.states[std::size_t(i)];
       if (bounds_.lower[i] > 0) state = State::held;
-      if (bounds_.upper[i] < 0) state = State::held_short;
+      if (bounds_.upper[i] < 0) state = rules_.either_side() ? State::held : State::held_short;
       if (bounds_.lower[i] == 0 && !relaxation_.may_be_held(i)) state = State::out;
     }
     relaxation_.stand_on(root.states, relaxation_.first_own_parts());
@@ -148,6 +148,7 @@ class Search {
     auto relaxed = relaxation_.bound(root.states, root.prices, infinity, root_tries);
     if (!relaxed.feasible) throw InfeasibleLimits(none_fits(), {});
     try_support(support_of(root, relaxed));
+    start_long_only();
     improve_by_exchanges();
     for (auto open = root.open();;) {
       relaxation_.sharpen(root.states, relaxed, best_, root_rounds, root_tries);
@@ -163,6 +164,26 @@ class Search {
     push(std::move(root), relaxed);
   }
 
+  /// Where shorts are allowed the relaxed weights say little of which positions are good; the best long ones are a
+  /// start.
+  void start_long_only() {
+    if (!(bounds_.lower.minCoeff() < 0) || bounds_.upper.minCoeff() < 0) return;
+    auto long_only = bounds_;
+    long_only.lower = bounds_.lower.cwiseMax(0);
+    if (rules_.most < n_) long_only.holdings = LimitFigure{double(rules_.most), -1};
+    if (rules_.least > 0) long_only.held = LimitFigure{rules_.least, -1};
+    auto options = options_;
+    options.least_return.reset();  // a row by now
+    options.better_than.reset();
+    try {
+      Search search(estimate_, long_only, options, benchmark_variance_);
+      search.start();
+      if (!search.best_support_.empty()) try_support(search.best_support_);
+    } catch (const InfeasibleLimits&) {
+    } catch (const UncertifiedAnswer&) {
+    }
+  }
+
   // ---- portfolios ----
 
   Bounds chosen_bounds(const std::vector<int>& support) const {
@@ -175,6 +196,7 @@ class Search {
         bounds.lower[i] = bounds.upper[i] = 0;
         bounds.lower_limit[at] = bounds.upper_limit[at] = -1;
       }
+      if (rules_.either_side()) continue;
       if (in[at] == 1 && bounds.lower[i] < rules_.least) {
         bounds.lower[i] = rules_.least;
         bounds.lower_limit[at] = least_limit_;
@@ -213,6 +235,7 @@ class Search {
     if (benchmark) benchmark->covariances = Eigen::VectorXd(benchmark->covariances(members));
     for (Eigen::Index a = 0; a < few.size(); ++a) {
       auto &lower = bounds.lower[a], &upper = bounds.upper[a];
+      if (rules_.either_side()) continue;
       (support[std::size_t(a)] > 0 ? lower : upper) =
           support[std::size_t(a)] > 0 ? std::max(lower, rules_.least) : std::min(upper, -rules_.least);
       if (lower > upper) return infinity;
@@ -241,7 +264,8 @@ class Search {
     std::vector<std::pair<double, int>> order;
     for (int i = 0; i < n_; ++i) {
       const auto state = branch.states[std::size_t(i)];
-      const int sign = state == State::held_short || (state == State::open && relaxed.weights[i] < 0) ? -1 : 1;
+      const bool below = state == State::held_short || (state == State::open && relaxed.weights[i] < 0);
+      const int sign = below && !rules_.either_side() ? -1 : 1;
       if (state == State::out) continue;
       const double rank = state == State::open ? relaxed.shares[i] : 2;
       if (rank > decided) order.emplace_back(-rank, sign * (i + 1));
@@ -274,10 +298,24 @@ class Search {
           estimate_.covariance.product(portfolio->weights) - options_.lambda * estimate_.expected_return;
       std::vector<int> candidates;
       for (int i = 0; i < n_; ++i) {
-        if (relaxation_.may_be_held(i)) candidates.push_back(i + 1);
-        if (relaxation_.may_be_short(i)) candidates.push_back(-(i + 1));
+        const bool up = relaxation_.may_be_held(i), down = relaxation_.may_be_short(i);
+        if (up || (down && rules_.either_side())) candidates.push_back(i + 1);
+        if (down && !rules_.either_side()) candidates.push_back(-(i + 1));
       }
-      const auto rank = [&](int c) { return (c > 0 ? 1 : -1) * gradient[std::abs(c) - 1]; };
+      // What an asset would bring beyond the budget's price, which those held tell.
+      double paid = 0, size = 0;
+      for (int i : support) {
+        const double weight = std::abs(portfolio->weights[std::abs(i) - 1]);
+        paid += weight * gradient[std::abs(i) - 1];
+        size += weight;
+      }
+      if (size > 0) paid /= size;
+      const auto rank = [&](int c) {
+        const int i = std::abs(c) - 1;
+        const double up = gradient[i] - paid;
+        if (rules_.either_side() && relaxation_.may_be_short(i)) return -std::abs(up);
+        return c > 0 ? up : -up;
+      };
       std::ranges::stable_sort(candidates, [&](int a, int b) { return rank(a) < rank(b); });
       if (candidates.size() > 40) candidates.resize(40);
       const auto held = [&](int c) {
@@ -364,8 +402,9 @@ class Search {
 
   void split_branch(const Branch& branch) {
     for (State state : {State::held, State::held_short, State::out}) {
-      if (state == State::held && !relaxation_.may_be_held(branch.next)) continue;
-      if (state == State::held_short && !relaxation_.may_be_short(branch.next)) continue;
+      const bool either = rules_.either_side() && relaxation_.may_be_short(branch.next);
+      if (state == State::held && !relaxation_.may_be_held(branch.next) && !either) continue;
+      if (state == State::held_short && (rules_.either_side() || !relaxation_.may_be_short(branch.next))) continue;
       auto child = branch;
       ++child.depth;
       child.states[std::size_t(branch.next)] = state;

@@ -102,7 +102,9 @@ Relaxed Relaxation::solve(const States& states, double price) {
   for (Eigen::Index k = 0; k < size; ++k) {
     switch (states[std::size_t(members_[std::size_t(k)])]) {
       case State::out: bounds.lower[k] = bounds.upper[k] = 0; break;
-      case State::held: bounds.lower[k] = std::max(bounds.lower[k], rules_.least); break;
+      case State::held:
+        if (!rules_.either_side()) bounds.lower[k] = std::max(bounds.lower[k], rules_.least);
+        break;
       case State::held_short: bounds.upper[k] = std::min(bounds.upper[k], -rules_.least); break;
       case State::open:  // a side with no room for a position is closed
         if (bounds.upper[k] > 0 && bounds.upper[k] < rules_.least) bounds.upper[k] = 0;
@@ -363,7 +365,7 @@ double Relaxation::decide(States& states, const Relaxed& relaxed, double enough)
     switch (states[std::size_t(members_[std::size_t(k)])]) {
       case State::out: break;
       case State::open: here[k] = std::min(0.0, in[k]); break;
-      case State::held: here[k] = up; break;
+      case State::held: here[k] = rules_.either_side() ? std::min(up, down) : up; break;
       case State::held_short: here[k] = down; break;
     }
   }
@@ -376,7 +378,7 @@ double Relaxation::decide(States& states, const Relaxed& relaxed, double enough)
     if (if_in >= enough) {
       state = State::out;
       given_up = std::min(given_up, if_in);
-    } else if (if_out >= enough && few_.lower[k] >= 0) {
+    } else if (if_out >= enough && (few_.lower[k] >= 0 || rules_.either_side())) {
       state = State::held;
       given_up = std::min(given_up, if_out);
     }

@@ -40,6 +40,9 @@ struct PositionRules {
   int most = 0;       // positions
   double least = 0;   // the size of one
   double lambda = 0;  // least 1/2 w'Sw - lambda m'w
+
+  // A position may be on either side of 0, and which one need not be chosen: `held` is for both.
+  bool either_side() const { return least == 0; }
 };
 
 struct Prices {

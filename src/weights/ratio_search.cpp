@@ -87,7 +87,7 @@ class RatioSearch {
     auto found = choose_holdings(frontier_.estimate(), frontier_.bounds(), first);
     ++answer_.searches;
     add_proven(first.lambda, found.bound + first.lambda * riskless_);
-    if (!(found.portfolio.expected_return > riskless_)) {
+    if (!(found.portfolio.expected_return > riskless_ + same_return)) {
       first.least_return = riskless_ + same_return;
       try {
         found = choose_holdings(frontier_.estimate(), frontier_.bounds(), first);

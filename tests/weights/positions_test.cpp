@@ -155,6 +155,32 @@ TEST(Positions, DiversificationIsTheRatioOfAllChoicesToo) {
   }
 }
 
+// More assets than returns, so that with shorts the relaxed problem has no risk at all and says nothing.
+TEST(Positions, WithShortsAreNoWorseThanLongOnly) {
+  std::mt19937_64 random(1304);
+  std::normal_distribution<double> normal;
+  for (int round = 0; round < 3; ++round) {
+    constexpr int n = 60, periods = 25;
+    Eigen::MatrixXd x(periods, n);
+    for (int t = 0; t < periods; ++t) {
+      const double market = 0.04 * normal(random);
+      for (int i = 0; i < n; ++i) x(t, i) = market * (0.5 + (i % 7) / 7.0) + (0.03 + 0.01 * (i % 5)) * normal(random);
+    }
+    const Eigen::MatrixXd s = 12.0 / periods * test::product(x.transpose(), x);
+    const auto estimate = test::estimate_of(12 * x.colwise().mean().transpose(), (s + s.transpose()) / 2);
+    const Limits long_only{Limit::parse("holdings <= 6")};
+    auto both = long_only;
+    both.push_back(Limit::parse("each >= -10%"));
+    const auto least = [&](const Limits& limits) {
+      int asked = 0;
+      ChoiceOptions options;
+      options.should_stop = [&] { return ++asked > 400; };
+      return choose(trace_frontier(estimate, limits), limits, {Aim::Kind::minimum_variance, 0}, 0, {}, options);
+    };
+    EXPECT_LT(least(both).volatility, least(long_only).volatility) << round;
+  }
+}
+
 // The highest return at a volatility: no choice has more than is said.
 TEST(Positions, TheHighestReturnAtAVolatilityIsProvenSoon) {
   std::mt19937_64 random(1303);
