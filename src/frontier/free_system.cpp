@@ -2,11 +2,20 @@
 
 #include <Eigen/LU>
 #include <algorithm>
+#include <limits>
 #include <utility>
 
 #include "base/blas.hpp"
 
 namespace inchtide {
+namespace {
+
+/// An asset of which less than 1 / this of its variance is its own, beside the other free ones, makes a system
+/// delicate.
+constexpr double delicate = 1e5;
+constexpr int most_refinements = 8;
+
+}  // namespace
 
 FreeSystem::FreeSystem(const Covariance& covariance, const Pieces& pieces)
     : covariance_(covariance), pieces_(pieces), assets_(int(covariance.size())), rows_(int(pieces.rows.rows())) {
@@ -44,10 +53,67 @@ void FreeSystem::rebuild() {
   inverse_.topLeftCorner(k, k) = (inverted + inverted.transpose()) / 2;
 }
 
+bool FreeSystem::is_delicate() const {
+  for (int f = binding_; f < size(); ++f) {
+    const int j = member(f);
+    if (inverse_(f, f) * (covariance_.variance(j)) > delicate) return true;
+  }
+  return false;
+}
+
 Eigen::VectorXd FreeSystem::solve(const Eigen::VectorXd& right) const {
   Eigen::VectorXd solved(size());
-  blas::multiply_symmetric(size(), inverse_.data(), int(inverse_.rows()), right.data(), solved.data());
+  const auto apply = [&](const Eigen::VectorXd& to, Eigen::VectorXd& out) {
+    blas::multiply_symmetric(size(), inverse_.data(), int(inverse_.rows()), to.data(), out.data());
+  };
+  apply(right, solved);
+  if (!is_delicate()) return solved;
+  Eigen::VectorXd change(size());
+  double before = std::numeric_limits<double>::infinity();
+  for (int round = 0; round < most_refinements; ++round) {
+    const Eigen::VectorXd rest = residual(right, solved);
+    const double size_now = rest.cwiseAbs().maxCoeff();
+    if (!(size_now < before / 2)) break;  // what is left is rounding of the solution itself
+    before = size_now;
+    apply(rest, change);
+    solved += change;
+  }
   return solved;
+}
+
+double FreeSystem::risk_in_panel(int asset, int place) const {
+  return covariance_.is_dense() ? panel_(asset, place) : risk_between(asset, member(place));
+}
+
+/// right - K solved.
+Eigen::VectorXd FreeSystem::residual(const Eigen::VectorXd& right, const Eigen::VectorXd& solved) const {
+  using Long = Eigen::Matrix<long double, Eigen::Dynamic, 1>;
+  Long rest = right.cast<long double>();
+  for (int f = binding_; f < size(); ++f) {
+    const long double own = solved[f];
+    for (int a = 0; a < binding_; ++a) {
+      const long double entry = coefficients(f)[member(a) - assets_];
+      rest[a] -= entry * own;
+      rest[f] -= entry * solved[a];
+    }
+    for (int g = binding_; g < size(); ++g) rest[g] -= static_cast<long double>(risk_in_panel(member(g), f)) * own;
+  }
+  return rest.cast<double>();
+}
+
+Eigen::VectorXd FreeSystem::missing(double factor, const Eigen::VectorXd& rewards,
+                                    const Eigen::VectorXd& weights) const {
+  Eigen::VectorXd values = Eigen::VectorXd::Zero(size());
+  for (int f = binding_; f < size(); ++f) {
+    const int own = member(f);
+    long double rest = static_cast<long double>(factor) * rewards[own];
+    for (int j = 0; j < assets_; ++j) {
+      if (weights[j] != 0) rest -= static_cast<long double>(risk_in_panel(j, f)) * weights[j];
+    }
+    if (pieces_.curvature.size() > 0) rest -= pieces_.pull[own];
+    values[f] = double(rest);
+  }
+  return values;
 }
 
 Eigen::VectorXd FreeSystem::inverse_column(int place) const {

@@ -34,7 +34,17 @@ class FreeSystem {
   void gather(const std::function<bool(int)>& is_free);
   void rebuild();
 
+  /// True where free assets are nearly combinations of each other, as look-alikes are: one's variance beside the others
+  /// is a small part of its own. Rounding then moves solutions far along what they differ by, unless they are refined.
+  bool is_delicate() const;
+
+  /// In a delicate system the solution is refined by residuals in long double, to its last digits.
   Eigen::VectorXd solve(const Eigen::VectorXd& right) const;
+
+  /// What `right` leaves when so much of S w is taken off: of the rows 0, of the free assets factor x rewards - S w, in
+  /// long double and then rounded.
+  Eigen::VectorXd missing(double factor, const Eigen::VectorXd& rewards, const Eigen::VectorXd& weights) const;
+
   double inverse_at(int place) const { return inverse_(place, place); }
   Eigen::VectorXd inverse_column(int place) const;
 
@@ -60,6 +70,8 @@ class FreeSystem {
   bool is_row(int member) const { return member >= assets_; }
   Eigen::Index rows_in_panel() const { return covariance_.is_dense() ? assets_ : 0; }  // where they begin
   double risk_between(int a, int b) const;
+  double risk_in_panel(int asset, int place) const;
+  Eigen::VectorXd residual(const Eigen::VectorXd& right, const Eigen::VectorXd& solved) const;
   void fill_panel(int asset, int place);
   void grow(const Eigen::VectorXd& solved, double pivot, Eigen::VectorXd& carried);
   void relocate(int from, int to, Eigen::VectorXd& carried);

@@ -234,6 +234,25 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   return {solver.follow(q), prices};
 }
 
+/// Names two assets that are next to the same, as two share classes are: the likely reason where rounding defeats the
+/// solver. Empty where there are none.
+std::string look_alikes(const Estimate& estimate) {
+  constexpr double next_to_one = 1 - 1e-5;
+  const auto& covariance = estimate.covariance;
+  double most = next_to_one;
+  std::string named;
+  for (Eigen::Index i = 0; i < estimate.size(); ++i) {
+    for (Eigen::Index j = 0; j < i; ++j) {
+      const double scale = std::sqrt(covariance.variance(i) * covariance.variance(j));
+      if (!(scale > 0) || !(covariance.between(i, j) / scale > most)) continue;
+      most = covariance.between(i, j) / scale;
+      named = fmt::format(". {} and {} are next to the same (correlation {:.12g}): leave one of them out",
+                          estimate.assets[std::size_t(j)], estimate.assets[std::size_t(i)], most);
+    }
+  }
+  return named;
+}
+
 }  // namespace
 
 Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
@@ -242,7 +261,12 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
   } catch (const UnsolvedProblem&) {
     throw;
   } catch (const UncertifiedAnswer& error) {
-    throw UnsolvedProblem(error.what(), {estimate, bounds});
+    throw UnsolvedProblem(error.what() + look_alikes(estimate), {estimate, bounds});
+  } catch (const NegativeVariance& found) {
+    throw InputError("covariance",
+                     fmt::format("{} and the assets held around it form a portfolio with a negative variance{}",
+                                 estimate.assets[std::size_t(found.asset)], look_alikes(estimate)),
+                     "The matrix is not positive semidefinite: estimate it from complete histories, or shrink it");
   }
 }
 
@@ -395,7 +419,8 @@ Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda, const Eige
         fmt::format("The portfolio at lambda {} misses its optimality conditions by {:.1e} (limits {:.1e}, "
                     "stationarity {:.1e}, complementarity {:.1e})",
                     lambda, portfolio.certificate.worst(), portfolio.certificate.limit_violation,
-                    portfolio.certificate.stationarity, portfolio.certificate.complementarity),
+                    portfolio.certificate.stationarity, portfolio.certificate.complementarity) +
+            look_alikes(estimate_),
         {estimate_, bounds_, lambda});
   }
   portfolio.weights = std::move(weights);

@@ -17,6 +17,8 @@ namespace {
 constexpr double infinity = std::numeric_limits<double>::infinity();
 /// A slope below this part of the largest term that it is the sum of is rounding, not a slope.
 constexpr double slope_noise = 1e-12;
+/// The same of a direction that has been refined, against its largest entry.
+constexpr double refined_noise = 1e-14;
 /// The same for a long sum, measured against the sum of its terms' sizes.
 constexpr double sum_noise = 1e-14;
 /// Events closer than this part of lambda happen together.
@@ -380,9 +382,15 @@ bool PathSolver::find_direction() {
     direction_ = system_.solve(system_.on_places(rewards()));
     return residual_of_direction();
   };
-  const bool follows = std::exchange(direction_follows_, false);
+  const bool delicate = system_.is_delicate();  // a direction that was carried along is not sharp enough then
+  const bool follows = std::exchange(direction_follows_, false) && !delicate;
   double residual = follows ? residual_of_direction() : solve_direction();
-  for (int attempt = 0; residual > 1e-12 && attempt < 3; ++attempt) {
+  // A delicate one is refined already: what is left there is the rounding of the product.
+  if (delicate && residual > 1e-8) {
+    system_.rebuild();
+    residual = solve_direction();
+  }
+  for (int attempt = 0; residual > 1e-12 && attempt < 3 && !delicate; ++attempt) {
     if (attempt == 1 && residual > 1e-10) {
       system_.rebuild();
       residual = solve_direction();
@@ -397,7 +405,11 @@ bool PathSolver::find_direction() {
   double terms = largest_free_q_;
   for (int j : system_.free_assets()) terms = std::max(terms, std::abs(dg_[j]));
   const double astray = residual * terms * lambda_;
-  const bool harmful = residual > 1e-8 && astray > 10 * drift * g_.cwiseAbs().maxCoeff();
+  // What a refined one misses by no more than its product's rounding it does not miss.
+  const double product =
+      sum_noise * largest_variance_ * direction_.tail(system_.size() - system_.binding()).lpNorm<1>();
+  const bool rounding = delicate && residual * terms <= product;
+  const bool harmful = residual > 1e-8 && !rounding && astray > 10 * drift * g_.cwiseAbs().maxCoeff();
   if (harmful && lambda_ <= 1e3 * no_lambda_) return false;
   if (harmful) give_up(fmt::format("the system of its free weights is solved to {:.1e} only", residual));
   // What is left of the slope of a free weight's price is rounding.
@@ -466,7 +478,8 @@ PathSolver::Event PathSolver::next_event() {
     largest_variance = std::max(largest_variance, variance(system_.member(f)));
   }
   if (largest_variance > 0) largest_inverse = std::max(largest_inverse, 1 / largest_variance);
-  const double no_slope = slope_noise * largest_inverse * largest_free_q_;
+  double no_slope = slope_noise * largest_inverse * largest_free_q_;
+  if (system_.is_delicate()) no_slope = std::min(no_slope, refined_noise * largest_of(direction_));
   const auto consider_leaving = [&](int i, double slope) {  // w falls with lambda where the slope is positive
     consider(i, std::max(0.0, (w_[i] - (slope > 0 ? pieces_.lower : pieces_.upper)[i]) / slope), false);
   };
@@ -573,13 +586,15 @@ void PathSolver::settle_on_bounds() {
 
 void PathSolver::leave(int asset) {
   const double slope = slope_of(asset);
+  const bool delicate = system_.is_delicate();
   z_[asset] = 0;
   if (is_of_row(asset)) {
     bind(asset - risky_);
   } else {
     remove(asset, 0);
   }
-  direction_follows_ = true;
+  if (delicate) system_.rebuild();  // its inverse keeps the rounding of the look-alike that has gone
+  direction_follows_ = !delicate;
   stand_at_end(asset, slope > 0);
 }
 
@@ -645,11 +660,7 @@ bool PathSolver::enter(int asset, bool over_bend) {
     give_up("rounding has lost the system of its free weights");
   }
   if (border.curvature < -1e-7 * border.scale) {
-    throw InputError("covariance",
-                     fmt::format("asset {} and the free ones around it form a portfolio with a negative "
-                                 "variance",
-                                 asset + 1),
-                     "The matrix is not positive semidefinite: estimate it from complete histories, or shrink it");
+    throw NegativeVariance{asset};
   }
   const auto free_it = [&] {
     z_[asset] = 0;
@@ -780,7 +791,8 @@ void PathSolver::refresh(double most_move) {
   const auto& q = pieces_.linear;
   Eigen::VectorXd off = row_sums_ - pieces_.offset - pieces_.rows * w_;  // by which each row is missed
   const double most_off = off.cwiseAbs().maxCoeff();
-  Eigen::VectorXd right = system_.on_places(lambda_ * rewards() - g_);
+  Eigen::VectorXd right =
+      system_.is_delicate() ? system_.missing(lambda_, rewards(), w_) : system_.on_places(lambda_ * rewards() - g_);
   for (int a = 0; a < system_.binding(); ++a) right[a] = off[system_.member(a) - risky_];
   const Eigen::VectorXd solved = system_.solve(right);
   Eigen::VectorXd product;

@@ -76,6 +76,11 @@ struct Path {
   Eigen::VectorXd price_slope;  // of the rows above the first corner's lambda_low, per unit of lambda
 };
 
+// Some free weights form a portfolio with a negative variance: the covariance is not positive semidefinite.
+struct NegativeVariance {
+  int asset;  // the last of them to become free
+};
+
 class PathSolver {
  public:
   explicit PathSolver(PathProblem problem);
@@ -87,6 +92,7 @@ class PathSolver {
   /// `piece` says on which piece each weight stands; none: all on the lowest.
   void start_at(const Eigen::VectorXd& weights, const std::vector<int>& basic, const std::vector<int>& piece = {});
 
+  /// @throws NegativeVariance
   /// Follows the path from infinity to 0, from a state that maximises q'w. Where several states do (ties), it first
   /// moves to the one of least variance among them.
   Path follow(LinearTerm q);

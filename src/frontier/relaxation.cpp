@@ -141,9 +141,15 @@ Relaxed Relaxation::solve(const States& states, double price) {
     auto relaxed = judged(states, solver.weights().head(size), price);
     relaxed.row_prices = solver.row_prices();
     return relaxed;
+  } catch (const NegativeVariance&) {
+    return unknown(price);
   } catch (const UncertifiedAnswer&) {  // nothing is known of this branch but its parent's bound
-    return {true, -infinity, {price, ceiling_prices_}, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
+    return unknown(price);
   }
+}
+
+Relaxed Relaxation::unknown(double price) const {
+  return {true, -infinity, {price, ceiling_prices_}, Eigen::VectorXd::Zero(n_), Eigen::VectorXd::Zero(n_)};
 }
 
 /// An open asset: straight up to a full position, then its own part of the variance curves.

@@ -106,6 +106,7 @@ class Relaxation {
   bool next_ceiling_price(const Relaxed& relaxed);
   Relaxed solve(const States& states, double price);
   void bend_open(BentRows& weights, Eigen::VectorXd& slopes, const Bounds& bounds, int k, double price) const;
+  Relaxed unknown(double price) const;
   Relaxed judged(const States& states, const Eigen::VectorXd& weights, double price) const;
   double full_at(int k, double size, double price) const;
   double line_slope(int k, double full, double price) const;
