@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <limits>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
@@ -13,6 +14,16 @@
 namespace inchtide::app {
 
 namespace {
+
+// Where misprints are to go, a day whose close is one has no return within the day.
+BarHistory without_misprints(const Study& study, BarHistory bars) {
+  if (!study.mandate.drop_misprints || !bars.has(PriceField::close)) return bars;
+  for (const auto& spike : find_spikes(bars.history(PriceField::close))) {
+    const auto row = std::size_t(std::ranges::lower_bound(bars.days, spike.day) - bars.days.begin());
+    bars.of(PriceField::close)[row] = std::numeric_limits<double>::quiet_NaN();
+  }
+  return bars;
+}
 
 // Of the universe, then the benchmark.
 ReturnTable described_returns(Study& study) {
@@ -27,7 +38,7 @@ ReturnTable described_returns(Study& study) {
   std::vector<BarHistory> bars;
   for (const auto& code : columns) {
     const auto found = std::ranges::find(study.bars, code, &BarHistory::asset);
-    bars.push_back(found->between(study.prices.days.front(), study.prices.days.back()));
+    bars.push_back(without_misprints(study, *found).between(study.prices.days.front(), study.prices.days.back()));
   }
   study.warnings.push_back(
       "Returns are within the day, close over open as they came: what happens overnight isn't in them");

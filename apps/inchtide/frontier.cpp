@@ -82,7 +82,12 @@ Outcome frontier(const Options& options) {
   if (const auto reason = traced.why_no_maximum_sharpe(choice.risk_free)) {
     choice.warnings.push_back("There is no maximum-Sharpe portfolio: " + *reason);
   } else {
-    chosen.push_back(choose(on_path, limits, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free, facts));
+    try {
+      chosen.push_back(choose(on_path, limits, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free, facts));
+    } catch (const InputError& none) {  // within a tracking error none may beat the rate
+      if (!bounds.tracking_error) throw;
+      choice.warnings.push_back(fmt::format("There is no maximum-Sharpe portfolio: {}", none.what()));
+    }
   }
   Outcome outcome{"frontier", choice.inputs, choice.warnings, report::frontier_result(traced, choice.risk_free), {},
                   {}};

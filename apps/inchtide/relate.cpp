@@ -72,6 +72,7 @@ struct Relations {
       outcome.warnings.push_back(fmt::format("Left out: {}", error.what()));
     }
   }
+  Denominator denominator() const { return study.mandate.methods.denominator; }
   void add(report::Table table) { outcome.tables.push_back(std::move(table)); }
 };
 
@@ -177,7 +178,8 @@ void add_stability(Relations& r) {
   const auto& split = r.study.options.split;
   const auto parted = split.empty() ? std::nullopt : std::optional(day_from(split, "--split"));
   r.attempt([&] {
-    const auto stability = parted ? stability_of(r.returns.universe, *parted) : stability_of(r.returns.universe);
+    const auto stability = parted ? stability_of(r.returns.universe, *parted, r.denominator())
+                                  : stability_of(r.returns.universe, r.denominator());
     r.add(report::stability_table(stability));
     r.add(report::persistence_table(stability));
     const auto maybe = [](double value) { return std::isnan(value) ? report::Json() : report::Json(value); };
@@ -206,7 +208,9 @@ void add_stability(Relations& r) {
 void add_diversification(Relations& r) {
   r.attempt([&] {
     constexpr int random_subsets = 1000;
-    const auto estimate = sample_estimate(r.returns.universe);
+    EstimateOptions sample;
+    sample.denominator = r.denominator();
+    const auto estimate = estimate_by(r.returns.universe, sample).estimate;
     const auto curve = diversification_curve(estimate.covariance, random_subsets, r.study.options.seed);
     r.add(report::diversification_table(curve));
     r.outcome.charts.emplace_back("diversification", report::diversification_chart(curve));

@@ -100,7 +100,12 @@ Covariance covariance_of(const Fields& fields) {
                      "Give covariance, or loadings, factor_covariance and specific_variance");
 }
 
-/// A sheet of expected returns, volatilities and correlations, cell by cell.
+bool is_denominator(const std::string& text) {
+  return text.empty() || text == "T-1" || text == "T";
+}
+
+/// A sheet of expected returns, volatilities and correlations, cell by cell; below it rows without an asset, each with
+/// the name of something else that belongs to the estimate, and its value.
 class Sheet {
  public:
   explicit Sheet(const std::filesystem::path& path) : path_(path) {}
@@ -108,7 +113,7 @@ class Sheet {
   Estimate read() {
     read_csv(
         path_, [&](CsvRow row) { take_header(row); }, [&](std::size_t line, CsvRow row) { take(line, row); });
-    Estimate estimate;
+    auto& estimate = estimate_;
     estimate.assets = assets_;
     estimate.expected_return = Eigen::Map<const Eigen::VectorXd>(expected_.data(), Eigen::Index(expected_.size()));
     estimate.covariance = Covariance::dense(covariance());
@@ -116,6 +121,12 @@ class Sheet {
   }
 
  private:
+  static Estimate unknown() {
+    Estimate estimate;
+    estimate.denominator.clear();
+    return estimate;
+  }
+
   void take_header(CsvRow row) {
     header_.assign(row.begin(), row.end());
     const auto column = [&](std::initializer_list<std::string_view> names) {
@@ -130,8 +141,42 @@ class Sheet {
     volatility_ = column({"volatility"});
   }
 
+  /// `,risk-free,2%`.
+  void take_about(const std::string& name, std::string_view value, const std::string& place) {
+    const auto number = [&] {
+      if (const auto figure = parse_number(value); figure && *figure >= 0) return *figure;
+      throw InputError(place, fmt::format("'{}' is not a figure from 0 on", value), "Give a figure");
+    };
+    if (same_name(name, "returns")) {
+      if (value != "simple" && value != "log")
+        throw InputError(place, fmt::format("there are no '{}' returns", value), "Give simple or log");
+      estimate_.returns = value == "log" ? ReturnKind::log : ReturnKind::simple;
+    } else if (same_name(name, "denominator")) {
+      estimate_.denominator = value;
+      if (!is_denominator(estimate_.denominator))
+        throw InputError(place, fmt::format("'{}' is none", value), "Give T-1 or T");
+    } else if (same_name(name, "risk-free")) {
+      estimate_.risk_free = fraction_from_percent(value, place);
+    } else if (same_name(name, "periods per year")) {
+      estimate_.periods_per_year = number();
+    } else if (same_name(name, "observations")) {
+      estimate_.observations = std::size_t(number());
+    } else if (same_name(name, "from")) {
+      estimate_.from = day_from(std::string(value), place);
+    } else if (same_name(name, "to")) {
+      estimate_.to = day_from(std::string(value), place);
+    } else {
+      throw InputError(place, fmt::format("'{}' is nothing that belongs to an estimate", name),
+                       did_you_mean(name, about_names));
+    }
+  }
+
   void take(std::size_t line, CsvRow row) {
     const auto place = [&](std::size_t column) { return cell_place(path_, line, header_[column]); };
+    if (row[asset_].empty()) {
+      take_about(std::string(row[expected_column_]), row[volatility_], place(volatility_));
+      return;
+    }
     assets_.emplace_back(row[asset_]);
     lines_.push_back(line);
     expected_.push_back(fraction_from_percent(row[expected_column_], place(expected_column_)));
@@ -196,7 +241,11 @@ class Sheet {
     return matrix;
   }
 
+  inline static const std::vector<std::string> about_names = {
+      "returns", "denominator", "risk-free", "periods per year", "observations", "from", "to"};
+
   const std::filesystem::path& path_;
+  Estimate estimate_ = unknown();
   std::vector<std::string> header_, assets_;
   std::size_t asset_ = 0, expected_column_ = 0, volatility_ = 0;
   std::vector<std::size_t> lines_;
@@ -234,6 +283,17 @@ std::string estimate_sheet(const Estimate& estimate) {
     }
     text += "\n";
   }
+  const std::string rest(std::size_t(n), ',');
+  const auto about = [&](std::string_view name, const std::string& value) {
+    text += fmt::format(",{},{}{}\n", name, value, rest);
+  };
+  about("returns", to_string(estimate.returns));
+  if (!estimate.denominator.empty()) about("denominator", estimate.denominator);
+  about("risk-free", fmt::format("{}%", 100 * estimate.risk_free));
+  about("periods per year", fmt::format("{}", estimate.periods_per_year));
+  about("observations", fmt::format("{}", estimate.observations));
+  if (estimate.from) about("from", to_string(*estimate.from));
+  if (estimate.to) about("to", to_string(*estimate.to));
   return text;
 }
 
@@ -271,7 +331,11 @@ Estimate read_estimate(const std::filesystem::path& path) {
     estimate.covariance = covariance_of(fields);
     estimate.check();
   });
+  estimate.denominator.clear();
   fields.maybe("denominator", estimate.denominator);
+  if (!is_denominator(estimate.denominator)) {
+    throw fields.error("denominator", fmt::format("'{}' is none", estimate.denominator), "Give T-1 or T");
+  }
   fields.maybe("periods_per_year", estimate.periods_per_year);
   fields.maybe("observations", estimate.observations);
   fields.maybe("risk_free", estimate.risk_free);

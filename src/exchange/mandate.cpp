@@ -308,7 +308,10 @@ void read_methods(const Section& section, const std::filesystem::path& folder, M
     target = *value;
   };
   positive("risk_aversion", methods.risk_aversion);
-  positive("tau", methods.tau);
+  if (section.find("tau") != nullptr) {
+    throw InputError(section.place_of("tau"), "it cancels out: the doubt of a view comes from its confidence alone",
+                     "Take it out");
+  }
   methods.premium = section.percent("premium");
   if (const auto file = section.text("implied_weights")) mandate.implied_weights = folder / *file;
   methods.own = figures_by_asset(section, "own");

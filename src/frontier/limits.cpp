@@ -16,6 +16,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/frontier/portfolio.hpp"
 
 namespace inchtide {
 namespace {
@@ -749,11 +750,11 @@ std::vector<Violation> violations_of(const Limits& limits, const std::vector<std
   }
   const Eigen::ArrayXd sizes = weights.array().abs();
   if (bounds.holdings) {
-    report(bounds.holdings->limit, "", "", double((sizes > tolerance).count()) - bounds.holdings->value);
+    report(bounds.holdings->limit, "", "", double(held_count(weights)) - bounds.holdings->value);
     if (!found.empty() && found.back().limit == name_of(bounds.holdings->limit, "")) found.back().figure = true;
   }
   for (std::size_t i = 0; bounds.held && i < assets.size(); ++i) {
-    if (sizes[Eigen::Index(i)] > tolerance) {
+    if (sizes[Eigen::Index(i)] > held_above) {
       report(bounds.held->limit, "", assets[i], bounds.held->value - sizes[Eigen::Index(i)]);
     }
   }

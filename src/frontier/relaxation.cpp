@@ -208,7 +208,7 @@ Relaxed Relaxation::judged(const States& states, const Eigen::VectorXd& weights,
       continue;
     }
     const double full = full_at(k, weights[k] < 0 ? -few_.lower[k] : few_.upper[k], price);
-    relaxed.shares[i] = size < full ? size / full : (size > no_weight ? 1.0 : 0.0);
+    relaxed.shares[i] = size < full ? size / full : (size > held_above ? 1.0 : 0.0);
     value += size < full ? line_slope(k, full, price) * size : square + (size > 0 ? price : 0);
   }
   relaxed.bound = (value + offset_ - price * (rules_.most - held_count(states))) / scale_;

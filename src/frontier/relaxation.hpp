@@ -30,6 +30,7 @@
 #include "inchtide/base/progress.hpp"
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/frontier/limits.hpp"
+#include "inchtide/frontier/portfolio.hpp"
 
 namespace inchtide {
 
@@ -58,8 +59,6 @@ struct Relaxed {
   Eigen::VectorXd row_prices{};     // empty where rounding has lost the answer, and the bound with it
 };
 
-/// A weight below it is none.
-constexpr double no_weight = 1e-9;
 /// A position counts as decided where its share of one is this near to 0 or 1.
 constexpr double decided = 1e-7;
 
@@ -94,8 +93,8 @@ class Relaxation {
   double worth(int asset, const Relaxed& relaxed) const;
 
   /// The smallest position of an asset that there is room for, on either side.
-  bool may_be_held(int asset) const { return bounds_.upper[asset] >= std::max(rules_.least, no_weight); }
-  bool may_be_short(int asset) const { return bounds_.lower[asset] <= -std::max(rules_.least, no_weight); }
+  bool may_be_held(int asset) const { return bounds_.upper[asset] >= std::max(rules_.least, held_above); }
+  bool may_be_short(int asset) const { return bounds_.lower[asset] <= -std::max(rules_.least, held_above); }
 
   static int held_count(const States& states);
 

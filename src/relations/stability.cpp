@@ -56,7 +56,7 @@ struct Said {
   Eigen::VectorXd means, volatilities;
   Correlation correlation;
 
-  explicit Said(const ReturnTable& part) : correlation(correlation_of(part)) {
+  Said(const ReturnTable& part, Denominator denominator) : correlation(correlation_of(part)) {
     const auto rows = part.common_rows();
     const double p = part.periods_per_year;
     means.resize(part.returns.cols());
@@ -64,7 +64,7 @@ struct Said {
     for (Eigen::Index i = 0; i < part.returns.cols(); ++i) {
       const auto moments = moments_of(part.returns.col(i)(rows));
       means[i] = p * moments.mean;
-      volatilities[i] = std::sqrt(p * moments.variance(Denominator::sample));
+      volatilities[i] = std::sqrt(p * moments.variance(denominator));
     }
   }
 
@@ -80,7 +80,7 @@ struct Said {
   }
 };
 
-Stability compare(const ReturnTable& returns, std::size_t split) {
+Stability compare(const ReturnTable& returns, std::size_t split, Denominator denominator) {
   const auto first = part_of(returns, 0, split), second = part_of(returns, split, returns.days.size());
   constexpr std::size_t least = 3;
   const auto count_before = first.common_rows().size(), count_after = second.common_rows().size();
@@ -89,7 +89,7 @@ Stability compare(const ReturnTable& returns, std::size_t split) {
                      fmt::format("{} returns before and {} after are too few to compare", count_before, count_after),
                      fmt::format("Give at least {} each: a longer history or a shorter interval (--every)", least));
   }
-  const Said before(first), after(second);
+  const Said before(first, denominator), after(second, denominator);
   Stability result;
   result.before = count_before;
   result.after = count_after;
@@ -139,13 +139,13 @@ double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b) {
   return correlation_between(ranks_of(a), ranks_of(b));
 }
 
-Stability stability_of(const ReturnTable& returns, Day split) {
+Stability stability_of(const ReturnTable& returns, Day split, Denominator denominator) {
   const auto at = std::ranges::lower_bound(returns.days, split);
-  return compare(returns, std::size_t(at - returns.days.begin()));
+  return compare(returns, std::size_t(at - returns.days.begin()), denominator);
 }
 
-Stability stability_of(const ReturnTable& returns) {
-  return compare(returns, returns.days.size() / 2);
+Stability stability_of(const ReturnTable& returns, Denominator denominator) {
+  return compare(returns, returns.days.size() / 2, denominator);
 }
 
 RollingCorrelation rolling_correlation(const ReturnTable& returns, Eigen::Index a, Eigen::Index b, std::size_t window) {

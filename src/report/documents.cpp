@@ -219,7 +219,7 @@ Json estimate_json(const Estimate& e) {
     json["specific_variance"] = list_of(e.covariance.specific_variance());
   }
   json["returns"] = to_string(e.returns);
-  json["denominator"] = e.denominator;
+  json["denominator"] = e.denominator.empty() ? Json() : Json(e.denominator);
   json["periods_per_year"] = e.periods_per_year;
   json["observations"] = e.observations;
   json["from"] = e.from ? Json(to_string(*e.from)) : Json();
@@ -321,7 +321,7 @@ Json frontier_result(const Frontier& frontier, double risk_free) {
                  {"maximum_sharpe", nullptr},
                  {"risk_free", risk_free},
                  {"observations", estimate.observations},
-                 {"denominator", estimate.denominator},
+                 {"denominator", estimate.denominator.empty() ? Json() : Json(estimate.denominator)},
                  {"from", estimate.from ? Json(to_string(*estimate.from)) : Json()},
                  {"to", estimate.to ? Json(to_string(*estimate.to)) : Json()}};
   if (!frontier.why_no_maximum_sharpe(risk_free)) {

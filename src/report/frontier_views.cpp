@@ -10,9 +10,6 @@
 namespace inchtide::report {
 namespace {
 
-/// A weight below this is shown as none.
-constexpr double shown_weight = 5e-5;
-
 double return_of(const Portfolio& p, double risk_free) {
   return whole_return(p.expected_return, p.weights.sum(), risk_free);
 }
@@ -42,8 +39,8 @@ Table tracked_table(const std::vector<TrackedPortfolio>& points, double risk_fre
   for (const auto& point : points) {
     const auto& p = point.portfolio;
     table.add({return_of(p, risk_free), p.volatility, point.tracking_error,
-               p.volatility > 0 ? Cell(p.sharpe(risk_free)) : Cell(),
-               double((p.weights.array().abs() > shown_weight).count()), point.ceiling_price > 0 ? "met" : "slack"});
+               p.volatility > 0 ? Cell(p.sharpe(risk_free)) : Cell(), double(held_count(p.weights)),
+               point.ceiling_price > 0 ? "met" : "slack"});
   }
   return table;
 }
@@ -76,6 +73,7 @@ void restrict_to_tracking_error(Json& result, const Frontier& frontier, const st
   auto list = Json::array();
   for (const auto& point : points) list.push_back(point_json(point, frontier.estimate()));
   result["points"] = std::move(list);
+  result["maximum_sharpe"] = nullptr;  // where there is one it follows
   for (const auto& allocation : chosen) {
     auto& target = result[allocation.aim == "minimum-variance" ? "minimum_variance" : "maximum_sharpe"];
     target = {{"expected_return", allocation.expected_return},
@@ -93,8 +91,7 @@ Table lower_half_table(const std::vector<Portfolio>& corners, double risk_free) 
               {},
               {}};
   for (const auto& corner : corners) {
-    table.add({return_of(corner, risk_free), corner.volatility,
-               double((corner.weights.array().abs() > shown_weight).count())});
+    table.add({return_of(corner, risk_free), corner.volatility, double(held_count(corner.weights))});
   }
   return table;
 }
@@ -134,7 +131,7 @@ Table weight_bands_table(const WeightBands& bands, const std::vector<std::string
   std::vector<std::string> never;
   for (std::size_t i = 0; i < assets.size(); ++i) {
     const auto at = Eigen::Index(i);
-    if (bands.held[at] == 0 && !(bands.weights.size() > 0 && std::abs(bands.weights[at]) > shown_weight)) {
+    if (bands.held[at] == 0 && !(bands.weights.size() > 0 && is_held(bands.weights[at]))) {
       never.push_back(assets[i]);
       continue;
     }

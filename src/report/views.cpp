@@ -19,7 +19,7 @@ constexpr std::size_t largest_shown = 4;
 std::vector<std::string> held_names(const std::vector<std::string>& assets, const Eigen::VectorXd& weights) {
   std::vector<std::string> names;
   for (std::size_t i = 0; i < assets.size(); ++i) {
-    if (std::abs(weights[Eigen::Index(i)]) > shown_weight) names.push_back(assets[i]);
+    if (is_held(weights[Eigen::Index(i)])) names.push_back(assets[i]);
   }
   return names;
 }
@@ -106,6 +106,7 @@ std::string provenance(const Estimate& estimate) {
   text += fmt::format(", {} assets", estimate.assets.size());
   if (estimate.observations > 0) text += fmt::format(", {} returns each", estimate.observations);
   if (estimate.returns == ReturnKind::log) text += ", of log returns";
+  if (estimate.denominator.empty()) return text + "; which denominator its variances have isn't said";
   return text + fmt::format("; variances have the denominator {}", estimate.denominator);
 }
 
@@ -210,8 +211,8 @@ Table weights_table(const std::vector<Allocation>& portfolios) {
     bool held = false;
     for (const auto& p : portfolios) {
       const double weight = p.weights[Eigen::Index(i)];
-      held = held || std::abs(weight) > shown_weight;
-      row.push_back(std::abs(weight) > shown_weight ? Cell(weight) : Cell());
+      held = held || is_held(weight);
+      row.push_back(is_held(weight) ? Cell(weight) : Cell());
     }
     if (held) {
       table.add(std::move(row));
@@ -235,7 +236,7 @@ Table risk_table(const std::vector<Allocation>& portfolios) {
     bool some = false;
     for (const auto& p : portfolios) {
       if (p.risk_shares.size() == 0) continue;
-      const bool held = std::abs(p.weights[Eigen::Index(i)]) > shown_weight;
+      const bool held = is_held(p.weights[Eigen::Index(i)]);
       some = some || held;
       row.push_back(held ? Cell(p.risk_shares[Eigen::Index(i)]) : Cell());
     }
@@ -451,7 +452,8 @@ Chart prices_chart(const Allocation& portfolio) {
     bars.y.push_back(ratio ? *limit.price : 10000 * *limit.price);
     std::string of = limit.limit;
     if (limit.per_unit) of += " (a unit)";
-    if (limit.raising && *limit.price > shown_price) of += *limit.raising > *limit.lowering ? " (raised)" : " (lowered)";
+    if (limit.raising && *limit.price > shown_price)
+      of += *limit.raising > *limit.lowering ? " (raised)" : " (lowered)";
     chart.x.categories.push_back(of);
   }
   chart.series = {bars};

@@ -81,7 +81,7 @@ std::vector<LeftOut> assets_left_out(const Estimate& estimate, const Bounds& bou
   std::vector<LeftOut> left_out;
   for (Eigen::Index i = 0; i < portfolio.weights.size(); ++i) {
     const bool may_enter = bounds.lower[i] == 0 && bounds.upper[i] > 0;
-    if (!may_enter || std::abs(portfolio.weights[i]) > 1e-9) continue;
+    if (!may_enter || is_held(portfolio.weights[i])) continue;
     LeftOut out{estimate.assets[std::size_t(i)], estimate.expected_return[i], std::nullopt};
     if (portfolio.lambda > 0) {
       double lacks = std::max(0.0, solution.prices.bound[i]) / portfolio.lambda;
@@ -325,7 +325,7 @@ Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& ai
 
 /// The limit on the number of positions binds where as many are held; and how sure the choice is.
 void explain_positions(Allocation& allocation, const Bounds& bounds, const Limits& limits, const std::string& proof) {
-  const auto held = (allocation.weights.array().abs() > 1e-9).count();
+  const auto held = held_count(allocation.weights);
   const auto& most = bounds.holdings;
   if (most && most->limit >= 0 && double(held) >= most->value) {
     const auto& limit = limits[std::size_t(most->limit)];
@@ -415,7 +415,7 @@ double Allocation::effective_holdings() const {
 std::vector<std::size_t> Allocation::largest(std::size_t count) const {
   std::vector<std::size_t> order;
   for (std::size_t i = 0; i < assets.size(); ++i) {
-    if (weights[Eigen::Index(i)] != 0) order.push_back(i);
+    if (is_held(weights[Eigen::Index(i)])) order.push_back(i);
   }
   const auto rank = [&](std::size_t i) { return -std::round(1e9 * weights[Eigen::Index(i)]); };
   std::ranges::stable_sort(order, {}, rank);

@@ -14,7 +14,6 @@ namespace inchtide {
 namespace {
 
 constexpr int levels = 41;
-constexpr double counts_as_held = 0.0005;
 
 /// What one draw comes to; empty where it has none.
 struct Drawn {
@@ -69,7 +68,7 @@ WeightBands bands_of(const std::vector<Drawn>& draws, std::size_t aim, Eigen::In
     for (const auto* weights : all) {
       values.push_back((*weights)[i]);
       bands.average[i] += (*weights)[i] / double(all.size());
-      held += std::abs((*weights)[i]) > counts_as_held ? 1 : 0;
+      held += is_held((*weights)[i]) ? 1 : 0;
     }
     bands.held[i] = held / double(all.size());
     bands.low[i] = draw_quantile(values, (1 - coverage) / 2);

@@ -426,16 +426,61 @@ TEST(Estimators, ImpliedReturnsMakeTheirWeightsOptimal) {
               HasSubstr("2 weights for 3 assets"));
 }
 
+TEST(Estimators, ViewsTakeAnyWeights) {
+  const auto positions = [](const char* text) { return View::parse(text, "v", 1).positions; };
+  using Positions = std::vector<std::pair<std::string, double>>;
+  EXPECT_EQ(positions("50% TIDEMILL + 50% GALEWORK - KELPFARM = 4%"),
+            (Positions{{"TIDEMILL", 0.5}, {"GALEWORK", 0.5}, {"KELPFARM", -1}}));
+  EXPECT_EQ(positions("2 * HOLLBANK - HOLLBOND = 3%"), (Positions{{"HOLLBANK", 2}, {"HOLLBOND", -1}}));
+  EXPECT_EQ(positions("-0.5*A1+'BB-A' = -1%"), (Positions{{"A1", -0.5}, {"BB-A", 1}}));
+  EXPECT_EQ(positions("3MINES = 1%"), (Positions{{"3MINES", 1}})) << "a code may begin with a figure";
+  for (const char* text : {"A B = 3%", "A + = 3%", "= 3%", "2 * = 3%", "A - 'B = 3%", "A = 3"}) {
+    EXPECT_THAT(message_of([&] { positions(text); }), HasSubstr("view v")) << text;
+  }
+  const auto table = table_of(returns_of(60, 4, 25));
+  EstimateOptions options;
+  options.expected = ExpectedMethod::parse("views", "");
+  options.views = {View::parse("50% A1 + 0.5 * A2 - 2 * A3 = 4%", "v", 1)};
+  const Eigen::VectorXd e = estimate_by(table, options).estimate.expected_return;
+  EXPECT_NEAR(0.5 * e[0] + 0.5 * e[1] - 2 * e[2], 0.04, 1e-14) << "a certain view holds";
+}
+
+TEST(Estimators, ViewsThatContradictEachOtherAreNamed) {
+  const auto table = table_of(returns_of(60, 4, 25));
+  EstimateOptions options;
+  options.expected = ExpectedMethod::parse("views", "");
+  options.views = {View::parse("A1 = 9%", "one", 1), View::parse("A2 = 4%", "two", 1),
+                   View::parse("A1 - A2 = 2%", "three", 1)};
+  EXPECT_THAT(message_of([&] { estimate_by(table, options); }),
+              AllOf(HasSubstr("view three: it says 2%, and one and two with 100% confidence say 5%"),
+                    HasSubstr("contradict each other")));
+  options.views[2].expected_return = 0.05;
+  const Eigen::VectorXd thrice = estimate_by(table, options).estimate.expected_return;
+  options.views.pop_back();
+  EXPECT_LT((thrice - estimate_by(table, options).estimate.expected_return).norm(), 1e-14) << "nothing new";
+  options.views = {View::parse("A1 = 9%", "one", 0.5), View::parse("A1 = 5%", "other", 0.5)};
+  EXPECT_NO_THROW(estimate_by(table, options)) << "less sure ones meet in between";
+}
+
+TEST(Estimators, NonlinearShrinkageKeepsItsDenominator) {
+  const auto table = table_of(returns_of(60, 4, 25));
+  EstimateOptions options;
+  options.covariance = CovarianceMethod::parse("nonlinear", "");
+  const Eigen::MatrixXd sample = estimate_by(table, options).estimate.covariance.matrix();
+  options.denominator = Denominator::population;
+  const Eigen::MatrixXd population = estimate_by(table, options).estimate.covariance.matrix();
+  EXPECT_LT((population - sample * 59 / 60).norm(), 1e-15);
+}
+
 TEST(Estimators, ViewsAreBlendedByPrecision) {
   EstimateOptions options;
   options.expected = ExpectedMethod::parse("implied", "");
-  options.tau = 0.1;
   const auto table = table_of(returns_of(60, 4, 25));
   const auto prior = estimate_by(table, options).estimate;
   options.expected = ExpectedMethod::parse("views", "");
   options.views = {View::parse("A1 = 9%", "one", 0.4), View::parse("A2 - A3 = 2%", "two", 0.7)};
   const Eigen::VectorXd got = estimate_by(table, options).estimate.expected_return;
-  // The same in its other form: ((tau S)^-1 + P' W^-1 P)^-1 ((tau S)^-1 pi + P' W^-1 q).
+  // The same in its other form, whatever the factor tau: ((tau S)^-1 + P' W^-1 P)^-1 ((tau S)^-1 pi + P' W^-1 q).
   Eigen::MatrixXd p(2, 4);
   p << 1, 0, 0, 0, 0, 1, -1, 0;
   const Eigen::MatrixXd ts = 0.1 * prior.covariance.matrix();
@@ -448,6 +493,15 @@ TEST(Estimators, ViewsAreBlendedByPrecision) {
   const Eigen::VectorXd other =
       product(inverse(precision), product(inverse(ts), prior.expected_return) + product(across, said));
   EXPECT_LT((got - other).norm(), 1e-12);
+  for (double tau : {1.0, 1e-3}) {
+    const Eigen::MatrixXd scaled = tau / 0.1 * ts;
+    const Eigen::VectorXd doubt = tau / 0.1 * w;
+    const Eigen::MatrixXd by_precision = inverse(scaled) + product(across, doubt.cwiseInverse().asDiagonal() * p);
+    const Eigen::VectorXd same =
+        product(inverse(by_precision), product(inverse(scaled), prior.expected_return) +
+                                           product(across, Eigen::Vector2d(0.09, 0.02).cwiseQuotient(doubt)));
+    EXPECT_LT((got - same).norm(), 1e-12) << "tau cancels";
+  }
   // Certain views hold exactly.
   for (auto& view : options.views) view.confidence = 1;
   const Eigen::VectorXd certain = estimate_by(table, options).estimate.expected_return;

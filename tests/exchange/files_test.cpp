@@ -306,7 +306,7 @@ confidence = "60%"
   EXPECT_THAT(complaint("[providers.p]\nanswer = \"xml\"\n"), HasSubstr("Give \"json\" or \"csv\""));
   EXPECT_THAT(complaint("[universe]\nfield = \"volume\"\n"), HasSubstr("there is no price field 'volume'"));
   EXPECT_THAT(complaint("[estimate]\nlast_period = \"x\"\n"), HasSubstr("Give \"drop\" or \"keep\""));
-  EXPECT_THAT(complaint("[estimate]\ntau = 0\n"), HasSubstr("estimate.tau: it is not positive"));
+  EXPECT_THAT(complaint("[estimate]\ntau = 0\n"), HasSubstr("estimate.tau: it cancels out"));
   EXPECT_THAT(complaint("[views.x]\n"), HasSubstr("views.x.says: the key is missing"));
 }
 

@@ -67,7 +67,6 @@ expected = "views"
 covariance = "constant-correlation"
 denominator = "population"
 risk_aversion = 4
-tau = 0.1
 implied_weights = "held.csv"
 own = { HOLLBOND = "2.5%" }
 caps = { TIDEMILL = "1%" }
@@ -100,6 +99,38 @@ TEST(EstimateCommand, ItsSheetForPeopleGivesTheSameFrontier) {
     EXPECT_NEAR(by_sheet[portfolio]["volatility"].get<double>(), direct[portfolio]["volatility"].get<double>(), 1e-10);
     EXPECT_NEAR(by_sheet[portfolio]["sharpe"].get<double>(), direct[portfolio]["sharpe"].get<double>(), 1e-10);
   }
+}
+
+TEST(EstimateCommand, TheSheetKeepsAllThatTheFileKeeps) {
+  const Folder folder;
+  const auto file = (folder / "e.json").string(), sheet = (folder / "estimate-file.csv").string();
+  ASSERT_EQ(run_tool("estimate" + mandate +
+                     "--draws 0 --returns log --denominator population --risk-free 3% --quiet --json " + file +
+                     " --csv " + folder.path().string())
+                .code,
+            0);
+  const auto of = [&](const std::string& from) {
+    return result_of("weigh --estimate " + from + " --aim maximum-sharpe");
+  };
+  const auto by_file = of(file)["portfolios"][0], by_sheet = of(sheet)["portfolios"][0];
+  for (const char* figure : {"expected_return", "volatility", "sharpe"}) {
+    EXPECT_NEAR(by_sheet[figure].get<double>(), by_file[figure].get<double>(), 1e-10) << figure;
+  }
+  const auto frontier = result_of("frontier --estimate " + sheet);
+  EXPECT_EQ(frontier["denominator"], "T");
+  EXPECT_EQ(frontier["risk_free"], 0.03);
+  EXPECT_EQ(frontier["observations"], result_of("frontier --estimate " + file)["observations"]);
+  EXPECT_EQ(frontier["from"], "2020-02-28");
+  const auto bad = folder.write("bad.csv", "asset,expected return,volatility,A\nA,5%,10%,1\n,risk-fre,2%,\n");
+  EXPECT_THAT(run_tool("weigh --estimate " + bad.string()).err, HasSubstr("Did you mean 'risk-free'"));
+}
+
+TEST(EstimateCommand, AnOutsideEstimateClaimsNoDenominator) {
+  const Folder folder;
+  const auto file = folder.write("e.json", R"({"assets": ["A"], "expected_return": [0.05], "covariance": [[0.04]]})");
+  EXPECT_THAT(run_tool("weigh --estimate " + file.string()).out,
+              HasSubstr("which denominator its variances have isn't said"));
+  EXPECT_TRUE(result_of("frontier --estimate " + file.string())["denominator"].is_null());
 }
 
 TEST(EstimateCommand, LogReturnsAreConvertedBeforeTheyMeetWeights) {

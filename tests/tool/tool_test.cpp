@@ -700,5 +700,19 @@ TEST(Warnings, ALimitOnAnAssetThatWasLeftOutIsPassedOver) {
   EXPECT_THAT(said.err, HasSubstr("'BILLFUND >= 1%' is passed over: BILLFUND is not among the assets"));
 }
 
+TEST(DescribeCommand, WithinTheDayTooMisprintsAreDroppedWhereAsked) {
+  const Folder folder;
+  std::string rows = "date,open,close\n";
+  for (int day = 1; day <= 12; ++day) {
+    rows += fmt::format("2024-01-{:02},100,{}\n", day, day == 6 ? 1010 : day % 2 == 0 ? 101 : 99);
+  }
+  const auto file = folder.write("prices/A.csv", rows).parent_path().string();
+  const auto call = "describe --within-day --prices " + file;
+  EXPECT_NEAR(result_of(call)["assets"][0]["best"].get<double>(), 9.1, 1e-12);
+  const auto dropped = result_of(call + " --drop-misprints")["assets"][0];
+  EXPECT_NEAR(dropped["best"].get<double>(), 0.01, 1e-12);
+  EXPECT_EQ(dropped["observations"], 11);
+}
+
 }  // namespace
 }  // namespace inchtide::test

@@ -237,6 +237,18 @@ TEST(FrontierAdds, PointsDrawsLowerHalfAndACloud) {
   EXPECT_FALSE(result["sensitivity"]["frontier"].empty());
 }
 
+TEST(FrontierAdds, WithinATrackingErrorThereMayBeNoMaximumSharpe) {
+  const auto call = "frontier" + mandate + " --no-limits --limit 'tracking-error <= 9%' --risk-free 16%";
+  const auto said = run_tool(call + " --json -");
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err, HasSubstr("There is no maximum-Sharpe portfolio"));
+  const auto result = nlohmann::json::parse(said.out)["result"];
+  EXPECT_TRUE(result["maximum_sharpe"].is_null());
+  EXPECT_EQ(result["points"].size(), 21u);
+  EXPECT_FALSE(result_of("frontier" + mandate + " --no-limits --risk-free 16%")["maximum_sharpe"].is_null())
+      << "without the ceiling there is one";
+}
+
 TEST(FrontierAdds, NamesTheLimitsThatAreNotOnIt) {
   const auto said = run_tool("frontier" + mandate + " --limit 'holdings <= 8'");
   EXPECT_EQ(said.code, 0);

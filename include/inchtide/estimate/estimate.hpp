@@ -17,7 +17,7 @@ struct Estimate {
   Eigen::VectorXd expected_return;          ///< fraction per year, arithmetic
   Covariance covariance;                    ///< per year
   ReturnKind returns = ReturnKind::simple;  ///< what it is an estimate of; portfolios take simple ones only
-  std::string denominator = "T-1";          ///< of variances and covariances: "T-1" (sample) or "T" (population)
+  std::string denominator = "T-1";          ///< of variances: "T-1" (sample) or "T" (population); empty where not known
   double periods_per_year = 12;
   std::size_t observations = 0;  ///< 0 when unknown
   std::size_t rows_dropped = 0;  ///< periods left out because not every asset's return spans the same days

@@ -50,14 +50,16 @@ struct CovarianceMethod {
 };
 
 /// A view: a portfolio (long and short positions by asset) and the return per year that it is expected to have, with a
-/// confidence from 0 (none) to 1 (certain).
+/// confidence c from 0 (none) to 1 (certain): its doubt has (1 - c) / c times the variance that the covariance gives
+/// it. The factor tau that others scale the covariance by cancels then, so there is none.
 struct View {
   std::string name;
   std::vector<std::pair<std::string, double>> positions;
   double expected_return = 0;
   double confidence = 0.5;
 
-  /// Reads `KELPFARM = 8%` or `GALEWORK - TIDEMILL = 2%`. @throws InputError naming the view
+  /// Reads `KELPFARM = 8%`, `GALEWORK - TIDEMILL = 2%`, `50% TIDEMILL + 50% GALEWORK - KELPFARM = 4%`,
+  /// `2 * HOLLBANK - HOLLBOND = 3%`; quotes protect a code with other characters. @throws InputError naming the view
   static View parse(std::string_view text, const std::string& name, double confidence);
 };
 
@@ -70,7 +72,6 @@ struct EstimateOptions {
   double risk_aversion = 3;         ///< for implied returns: return per year asked for a unit of variance
   Eigen::VectorXd implied_weights;  ///< N, for implied returns and views; equal weights when empty
   std::vector<View> views;
-  double tau = 0.05;                        ///< how uncertain the implied returns are, as a fraction of the covariance
   std::map<std::string, double> own, caps;  ///< by asset code in lower case: expected returns per year
 };
 
@@ -89,7 +90,7 @@ struct Estimated {
 /// Estimates from returns.
 /// @param benchmark the benchmark's returns on the same rows, for the market model; empty without one
 /// @throws InputError when fewer than two common returns are left, the method needs more, the market model has no
-///         benchmark, or a view or an own figure names an asset that isn't there
+///         benchmark, a view or an own figure names an asset that isn't there, or certain views contradict each other
 Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options,
                       const Eigen::VectorXd& benchmark = {});
 

@@ -6,7 +6,7 @@
 ///     [gather]              store, provider, list
 ///     [providers.NAME]      see provider.hpp
 ///     [estimate]            every, from, to, last_period, risk_free, expected, covariance, denominator, premium,
-///                           risk_aversion, tau, implied_weights, own.CODE, caps.CODE
+///                           risk_aversion, implied_weights, own.CODE, caps.CODE
 ///     [views.NAME]          says, confidence
 ///     [limits]              name = "KELPFARM <= 12%"
 ///     [costs.CLASS]         bps, or buy_bps and sell_bps; CLASS is all, an asset, or "sector:bonds"

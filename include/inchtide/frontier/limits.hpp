@@ -181,7 +181,7 @@ struct Violation {
 };
 
 /// The limits that `weights` break by more than `tolerance`, long-only and budget (named so) included. Positions count
-/// from `tolerance` on.
+/// from 1e-9 on.
 /// @param covariance of the assets, where ceilings on volatility and tracking error are to be looked at
 std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
                                      const Eigen::VectorXd& weights, const LimitFacts& facts = {},

@@ -40,6 +40,15 @@ struct Portfolio {
   double sharpe(double risk_free) const { return (expected_return - weights.sum() * risk_free) / volatility; }
 };
 
+/// A weight counts as held from here on: below it is rounding. One figure for every count, table and limit.
+constexpr double held_above = 1e-9;
+inline bool is_held(double weight) {
+  return weight > held_above || weight < -held_above;
+}
+inline Eigen::Index held_count(const Eigen::VectorXd& weights) {
+  return (weights.array().abs() > held_above).count();
+}
+
 /// The expected return of the whole wealth: that of the weights, and what they leave of wealth at the risk-free rate
 /// (which they pay where they exceed it).
 /// @param invested what is invested, with what was paid to trade: 1 where nothing is left

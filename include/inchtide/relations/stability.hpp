@@ -19,7 +19,7 @@ double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b);
 struct BeforeAfter {
   std::string asset;
   double mean_before = 0, mean_after = 0;                ///< arithmetic, fractions per year
-  double volatility_before = 0, volatility_after = 0;    ///< T-1, fractions per root year
+  double volatility_before = 0, volatility_after = 0;    ///< fractions per root year
   double correlation_before = 0, correlation_after = 0;  ///< its mean correlation with the others; NaN if motionless
 };
 
@@ -36,9 +36,9 @@ struct Stability {
 
 /// @param split the first period of the second part is the first that ends on this day or later
 /// @throws InputError when a part has fewer than 3 periods common to all (saying how many)
-Stability stability_of(const ReturnTable& returns, Day split);
+Stability stability_of(const ReturnTable& returns, Day split, Denominator denominator = Denominator::sample);
 /// In two halves.
-Stability stability_of(const ReturnTable& returns);
+Stability stability_of(const ReturnTable& returns, Denominator denominator = Denominator::sample);
 
 /// The correlation of two series over a window that moves along.
 struct RollingCorrelation {

@@ -17,7 +17,7 @@ struct WeightBands {
   Eigen::VectorXd weights;    ///< from the history as it was
   Eigen::VectorXd average;    ///< over the draws
   Eigen::VectorXd low, high;  ///< quantiles over the draws
-  Eigen::VectorXd held;       ///< share of the draws that hold more than 0.05%
+  Eigen::VectorXd held;       ///< share of the draws that hold it
   int draws = 0;              ///< in which there is such a portfolio
 };
 
