@@ -48,7 +48,7 @@ ReturnTable described_returns(Study& study) {
 }  // namespace
 
 Outcome describe(const Options& options) {
-  auto study = load_study(options, options.within_day ? Load::all_fields : Load::prices);
+  auto study = load_study(options, options.within_day ? Load::to_look_at : Load::for_returns);
   const auto returns = described_returns(study);
   FigureOptions choice{study.mandate.methods.denominator};
   if (!options.tail.empty()) {
@@ -70,9 +70,8 @@ Outcome describe(const Options& options) {
   for (const auto& f : figures) {
     if (!f.moves) outcome.warnings.push_back(fmt::format("{}: all its returns are the same", f.asset));
   }
-  outcome.tables = {report::return_risk_table(figures, every, returns.start, returns.days.back()),
-                    report::shape_table(figures, every), report::extremes_table(figures, every),
-                    report::histograms_table(histograms)};
+  outcome.tables = {report::return_risk_table(figures, returns), report::shape_table(figures, every),
+                    report::extremes_table(figures, every), report::histograms_table(histograms)};
   outcome.tables.back().preview = 0;
   outcome.charts = {{"growth", report::growth_chart(returns, study.benchmark.has_value())},
                     {"bars", report::return_risk_chart(figures)},

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <limits>
 
+#include "footing.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/prices/findings.hpp"
@@ -23,27 +24,6 @@ constexpr std::size_t rows_shown = 10;
 // The field as it came that an asset's price is made from.
 PriceField field_used(const Study& study, const BarHistory& bars) {
   return study.mandate.fields.pick(bars.asset, bars.fields_held());
-}
-
-std::vector<Finding> findings_of(const Study& study) {
-  std::vector<Finding> findings;
-  for (const auto& bars : study.bars) {
-    const auto own = findings_in(bars, field_used(study, bars), study.mandate.drop_misprints);
-    const auto adjusted =
-        std::ranges::find_if(study.adjusted, [&](const Adjusted& a) { return a.history.asset == bars.asset; });
-    for (auto finding : own) {
-      const bool worked_in = finding.kind == "split" && adjusted != study.adjusted.end() &&
-                             std::ranges::find(adjusted->splits, *finding.day) != adjusted->splits.end();
-      if (worked_in) {
-        finding.severity = Severity::note;
-        finding.remedy = "None: the actions have it, and it is worked in";
-      }
-      findings.push_back(std::move(finding));
-    }
-  }
-  const auto across = findings_across(study.histories, study.aligned.coverage);
-  findings.insert(findings.end(), across.begin(), across.end());
-  return findings;
 }
 
 // The prices looked at: the window, at the interval asked for.
@@ -268,8 +248,10 @@ std::vector<PriceOnDay> prices_on(const Study& study, Day day) {
 
 }  // namespace
 
-Outcome inspect(const Options& options) {
-  auto study = load_study(options, Load::all_fields);
+Outcome inspect(const Options& given) {
+  auto options = given;
+  options.look_at_findings = true;
+  auto study = load_study(options, Load::to_look_at);
   const auto prices = looked_at(study);
   const auto findings = findings_of(study);
   Outcome outcome{"inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings), {}, {}};

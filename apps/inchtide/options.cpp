@@ -85,6 +85,8 @@ void add_input_options(CLI::App& command, Options& options) {
       ->type_name("FILE")
       ->group("Input");
   add_style_options(command, options);
+  command.add_flag("--strict", options.strict, "End with an error when a finding in the prices is a warning")
+      ->group("Input");
   command.add_option("--threads", options.threads, "Files read at once (default: one a processor)")
       ->type_name("N")
       ->check(CLI::Range(0, 256))
@@ -116,6 +118,14 @@ void add_interval_option(CLI::App& command, Options& options) {
       ->type_name("INTERVAL")
       ->group("Window");
   add_last_period_option(command, options);
+  command
+      .add_option(
+          "--periods-per-year", options.periods_per_year,
+          "What makes a figure per period one per year (default: 52, 12, 4 or 1; of days what the prices count, 252 "
+          "for weekdays)")
+      ->type_name("N")
+      ->check(CLI::PositiveNumber)
+      ->group("Window");
 }
 
 void add_convention_options(CLI::App& command, Options& options) {
@@ -164,7 +174,6 @@ void add_look_options(CLI::App& command, Options& options) {
       ->type_name("O")
       ->delimiter(',')
       ->group("Look");
-  command.add_flag("--strict", options.strict, "End with an error when a finding is a warning")->group("Look");
   command.add_option("--shape", options.shape, "Of written prices: wide (a column an asset) or long (default wide)")
       ->type_name("SHAPE")
       ->check(CLI::IsMember({"wide", "long"}))

@@ -37,10 +37,11 @@ struct Options {
   // window
   std::string from, to, last, every, split, on, last_period;
   std::optional<int> trading_days;
+  std::optional<double> periods_per_year;
   // looking
   std::vector<std::string> fields, overlays;
   std::string shape, theme;
-  bool strict = false;
+  bool strict = false, look_at_findings = false;
   // estimating
   std::string expected, covariance, denominator;
   std::string returns;  // simple or log

@@ -64,7 +64,7 @@ Outcome rehearse(const Options& options) {
                      "Give --split DAY: weights are estimated before it and rehearsed from it");
   }
   // Only days on which every asset has a price of its own: nothing is traded at a price that was carried forward.
-  const auto walk = walk_from(align_common(study.histories).table.between(std::nullopt, study.mandate.to), *split);
+  const auto walk = walk_from(walk_of(study), *split);
   auto choice = choice_of(study, *split);
   const auto chosen = allocations_of(choice, study.mandate, options);
   const auto runs = runs_of(study, walk, chosen.portfolios, choice.risk_free);

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "footing.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/estimate/bootstrap.hpp"
@@ -115,7 +116,8 @@ void add_windows(Relations& r) {
   auto windows = report::Json::array();
   const Day first = r.study.prices.days.front(), last = r.study.prices.days.back();
   for (const auto& span : r.study.options.windows) {
-    const Day from = Interval::parse(span, "--windows").before(last);
+    const auto window = Interval::parse(span, "--windows");
+    const Day from = window.before(last);
     if (from < first - std::chrono::days{7}) {
       outcome.warnings.push_back(
           fmt::format("The window {} reaches before {}, where the prices begin; it holds what "
@@ -123,7 +125,8 @@ void add_windows(Relations& r) {
                       span, to_string(first)));
     }
     auto narrower = r.study;
-    narrower.prices = r.study.prices.between(from, std::nullopt);
+    const bool keep = r.study.mandate.keep_last_period;
+    narrower.prices = r.study.prices.between(window_start(r.study.prices, window, r.study.every(), keep), std::nullopt);
     const auto returns = estimation_returns(narrower, std::nullopt);
     const auto correlation = correlation_over(returns, r.study.options).in_order(r.order);
     const auto name = "last " + span;

@@ -8,8 +8,10 @@
 #include <exception>
 #include <limits>
 #include <map>
+#include <numeric>
 #include <set>
 
+#include "footing.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
@@ -145,6 +147,11 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
     }
     study.histories.push_back(std::move(history));
   }
+  for (const auto& history : study.histories) {
+    if (history.days.size() > 1) continue;
+    throw InputError(history.asset, fmt::format("it holds a single price, on {}", to_string(history.days.front())),
+                     "Give at least two days, or leave the asset out with --assets");
+  }
   if (study.histories.empty()) {
     throw InputError("assets", "none is left to look at", "Check --assets and --currency");
   }
@@ -163,19 +170,24 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   }
 }
 
+// All but the benchmark, which comes last.
+std::vector<PriceHistory> universe_of(const Study& study) {
+  return {study.histories.begin(), study.histories.end() - (study.benchmark ? 1 : 0)};
+}
+
 // Leaves short histories out, keeps them with holes, or lets them shorten the window, as chosen.
 AlignPolicy meet_short_histories(Study& study) {
   auto policy = study.mandate.align.value_or(AlignPolicy{});
-  const auto brief = short_histories(study.histories);
+  const auto deciding = universe_of(study);
+  const auto brief = short_histories(deciding);
   study.short_histories = study.mandate.short_histories.value_or(ShortHistories::shorten);
   if (brief.empty()) return policy;
-  study.short_effects = effects_on_rows(study.histories, policy);
+  study.short_effects = effects_on_rows(deciding, policy);
   policy.keep_short_histories = study.short_histories == ShortHistories::keep;
   if (study.short_histories != ShortHistories::leave_out) return policy;
   std::vector<std::string> gone;
   for (auto at = brief.rbegin(); at != brief.rend(); ++at) {
     const auto& code = study.histories[*at].asset;
-    if (study.benchmark && same_name(code, *study.benchmark)) continue;
     gone.insert(gone.begin(), code);
     study.histories.erase(study.histories.begin() + std::ptrdiff_t(*at));
   }
@@ -187,10 +199,14 @@ AlignPolicy meet_short_histories(Study& study) {
 }
 
 // The window: from and to, a span before the last priced day, or a number of trading days.
-PriceTable in_window(const PriceTable& table, const exchange::Mandate& mandate, const Options& options) {
-  auto from = mandate.from;
-  if (!options.last.empty()) from = Interval::parse(options.last, "--last").before(table.days.back());
-  if (!options.trading_days) return table.between(from, mandate.to);
+PriceTable in_window(const PriceTable& table, const Study& study) {
+  const auto& options = study.options;
+  auto from = study.mandate.from;
+  const auto until = table.between(std::nullopt, study.mandate.to);
+  if (!options.last.empty()) {
+    from = window_start(until, Interval::parse(options.last, "--last"), study.every(), study.mandate.keep_last_period);
+  }
+  if (!options.trading_days) return table.between(from, study.mandate.to);
   const auto cut = table.between(from, std::nullopt);
   const auto count = std::size_t(*options.trading_days);
   if (cut.rows() < count) {
@@ -200,6 +216,19 @@ PriceTable in_window(const PriceTable& table, const exchange::Mandate& mandate, 
   }
   return from ? cut.between(std::nullopt, cut.days[count - 1])
               : cut.between(cut.days[cut.rows() - count], std::nullopt);
+}
+
+// Whatever the days are that prices are put side by side on, shortening is to the window that all have.
+PriceTable shortened(const Study& study, const AlignPolicy& policy) {
+  if (policy.kind != AlignPolicy::Kind::any || study.short_histories != ShortHistories::shorten) {
+    return study.aligned.table;
+  }
+  Day from = study.aligned.table.days.front(), to = study.aligned.table.days.back();
+  for (const auto& history : universe_of(study)) {
+    from = std::max(from, history.days.front());
+    to = std::min(to, history.days.back());
+  }
+  return from > to ? study.aligned.table : study.aligned.table.between(from, to);
 }
 
 std::optional<Day> day_option(const std::string& text, const char* name) {
@@ -359,6 +388,7 @@ exchange::Mandate mandate_of(const Options& options) {
   if (!options.align.empty()) mandate.align = AlignPolicy::parse(options.align, "--align");
   mandate.drop_misprints = mandate.drop_misprints || options.drop_misprints;
   if (!options.every.empty()) mandate.every = Interval::parse(options.every, "--every");
+  if (options.periods_per_year) mandate.periods_per_year = options.periods_per_year;
   if (!options.last.empty()) mandate.from.reset();
   if (const auto day = day_option(options.from, "--from")) mandate.from = day;
   if (const auto day = day_option(options.to, "--to")) mandate.to = day;
@@ -384,31 +414,30 @@ Study load_study(const Options& options, Load load) {
   }
   if (study.mandate.tags) study.tags = exchange::read_tags(*study.mandate.tags);
   const exchange::PriceReading reading{study.mandate.style, study.mandate.fields, {}, options.threads};
-  std::vector<BarHistory> bars;
-  if (load == Load::all_fields) {
-    std::vector<PriceHistory> histories;
-    bars = exchange::read_bars(*study.mandate.prices, reading);
-    for (const auto& one : bars) {
-      histories.push_back(one.history(reading.fields.pick(one.asset, one.fields_held())));
-    }
-    pick_assets(study, std::move(histories));
-  } else {
-    pick_assets(study, exchange::read_prices(*study.mandate.prices, reading));
-  }
-  study.aligned = align(study.histories, meet_short_histories(study));
+  std::vector<PriceHistory> histories;
+  auto bars = exchange::read_bars(*study.mandate.prices, reading);
+  for (const auto& one : bars) histories.push_back(one.history(reading.fields.pick(one.asset, one.fields_held())));
+  pick_assets(study, std::move(histories));
+  const auto policy = meet_short_histories(study);
+  study.aligned = align(study.histories, policy, study.benchmark ? 1 : 0);
   for (const auto& history : study.histories) {
     if (study.benchmark != history.asset) study.universe.push_back(history.asset);
     for (auto& one : bars) {
       if (one.asset == history.asset) study.bars.push_back(std::move(one));
     }
   }
-  study.prices = in_window(study.aligned.table, study.mandate, options);
+  study.prices = in_window(shortened(study, policy), study);
   if (!options.last.empty()) {
     const auto& all = study.aligned.table.days;
     if (Interval::parse(options.last, "--last").before(all.back()) < all.front() - std::chrono::days{7}) {
       study.warnings.push_back(fmt::format("--last {} reaches before {}, where the prices begin; all are used",
                                            options.last, to_string(all.front())));
     }
+  }
+  if (load == Load::for_returns) settle_interval(study);
+  for (const auto& line :
+       {line_on_the_window(study), options.look_at_findings ? std::string() : line_on_findings(study)}) {
+    if (!line.empty()) study.warnings.push_back(line);
   }
   warn_of_fields(study);
   return study;
@@ -425,25 +454,50 @@ ReturnTable returns_of(Study& study, const std::vector<std::string>& assets, std
     study.warnings.push_back(fmt::format("The last {} had not ended on {}, and is used as it stands, as chosen",
                                          study.every().words(), to_string(table.days.back())));
   }
-  return inchtide::returns_of(ends.table, study.every(), study.mandate.returns);
+  auto returns = inchtide::returns_of(ends.table, study.every(), study.mandate.returns);
+  if (study.mandate.periods_per_year) returns.periods_per_year = *study.mandate.periods_per_year;
+  return returns;
 }
 
 StudyReturns estimation_returns(Study& study, std::optional<Day> before) {
   auto assets = study.universe;
   if (study.benchmark) assets.push_back(*study.benchmark);
-  StudyReturns result{returns_of(study, assets, before), {}};
-  if (!study.benchmark) return result;
-  auto& table = result.universe;
-  const auto last = table.returns.cols() - 1;
-  // Only returns over the same days as the universe's first asset count beside it.
-  result.benchmark = table.returns.col(last);
-  for (Eigen::Index t = 0; t < table.spans.rows(); ++t) {
-    if (table.spans(t, last) != table.spans(t, 0)) result.benchmark[t] = std::numeric_limits<double>::quiet_NaN();
+  auto both = returns_of(study, assets, before);
+  const Eigen::Index followers = study.benchmark ? 1 : 0;
+  if (!study.options.pairwise) both = both.at_common_ends(followers);
+  if (const auto many = both.long_rows(); many > 0 && !study.options.pairwise) {
+    study.warnings.push_back(fmt::format("{} of {} returns span several {}s, and count as many", many,
+                                         both.observations(), study.every().words()));
   }
-  table.assets.pop_back();
-  table.returns.conservativeResize(Eigen::NoChange, last);
-  table.spans.conservativeResize(Eigen::NoChange, last);
+  std::vector<Eigen::Index> own(study.universe.size());
+  std::iota(own.begin(), own.end(), Eigen::Index(0));
+  StudyReturns result{both.columns(own), {}};
+  if (!study.benchmark) return result;
+  // Only returns over the same days as the assets' count beside them.
+  const auto last = both.returns.cols() - 1;
+  result.benchmark = both.returns.col(last);
+  for (Eigen::Index t = 0; t < both.spans.rows(); ++t) {
+    if (both.spans(t, last) != both.spans(t, 0)) result.benchmark[t] = std::numeric_limits<double>::quiet_NaN();
+  }
   return result;
+}
+
+PriceTable walk_of(Study& study) {
+  const auto followers = std::size_t(study.benchmark ? 1 : 0);
+  auto walk = align(study.histories, {}, followers).table.between(std::nullopt, study.mandate.to);
+  if (!study.benchmark) return walk;
+  const auto last = walk.prices.cols() - 1;
+  std::size_t carried = 0;
+  for (Eigen::Index t = 1; t < walk.prices.rows(); ++t) {
+    if (std::isfinite(walk.prices(t, last)) || !std::isfinite(walk.prices(t - 1, last))) continue;
+    walk.prices(t, last) = walk.prices(t - 1, last);
+    ++carried;
+  }
+  if (carried > 0) {
+    study.warnings.push_back(fmt::format("{} has no price on {} of the days of the walk: its last one counts there",
+                                         *study.benchmark, carried));
+  }
+  return walk;
 }
 
 EstimateOptions methods_of(const Study& study) {
@@ -475,8 +529,7 @@ Choice choice_of(Study& study, std::optional<Day> before) {
   choice.warnings.insert(choice.warnings.begin(), study.warnings.begin(), study.warnings.end());
   if (choice.estimate.rows_dropped > 0) {
     choice.warnings.push_back(
-        fmt::format("{} of {} periods are left out of the estimate: not every asset has a return over "
-                    "the same days",
+        fmt::format("{} of {} periods are left out of the estimate: the benchmark has no return there",
                     choice.estimate.rows_dropped, choice.estimate.rows_dropped + choice.estimate.observations));
   }
   // Too few returns for a covariance is a warning everywhere; the rest of the advice is for `estimate`.

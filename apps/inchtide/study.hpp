@@ -26,7 +26,7 @@ struct Study {
   Options options;
   exchange::Mandate mandate;  // with the options worked in
   Tags tags;
-  std::vector<BarHistory> bars;          // of the table's assets, all fields as they came; only where asked for
+  std::vector<BarHistory> bars;          // of the table's assets, all fields as they came
   std::vector<PriceHistory> histories;   // of the table's assets, whole
   AlignedPrices aligned;                 // whole
   PriceTable prices;                     // in the window; universe first, benchmark last where there is one
@@ -51,8 +51,12 @@ PriceField field_of(const std::string& name, const char* option);
 // Reads the mandate and the options over it.
 exchange::Mandate mandate_of(const Options& options);
 
-enum class Load { prices, all_fields };
-Study load_study(const Options& options, Load load = Load::prices);
+// For returns there must be an interval that all histories have.
+enum class Load { for_returns, to_look_at };
+Study load_study(const Options& options, Load load = Load::for_returns);
+
+// The prices of the universe on the days of the walk that a rehearsal takes, and the benchmark's last ones there.
+PriceTable walk_of(Study& study);
 
 // Returns of the named assets from prices before `before` (all when there is none); says so when an unfinished last
 // period was dropped.

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "returns/spans.hpp"
 
 namespace inchtide {
 
@@ -18,19 +19,18 @@ double BenchmarkRisk::tracking_error(const Covariance& covariance, const Eigen::
 }
 
 BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark, Denominator denominator) {
-  std::vector<Eigen::Index> rows;
-  for (auto row : returns.common_rows()) {
-    if (std::isfinite(benchmark[Eigen::Index(row)])) rows.push_back(Eigen::Index(row));
-  }
+  std::vector<std::size_t> rows = returns.common_rows();
+  std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
   if (rows.size() < 2) {
     throw InputError("benchmark", fmt::format("{} of its returns span the days of the assets'", rows.size()),
                      "Two at least are needed: look at its prices with inspect");
   }
+  const Spans spans(returns, rows);
   const Eigen::MatrixXd own = returns.returns(rows, Eigen::all);
   const Eigen::VectorXd series = benchmark(rows);
-  const Eigen::VectorXd rest = series.array() - series.mean();
-  const double scale = returns.periods_per_year / divisor(denominator, double(rows.size()));
-  const Eigen::MatrixXd demeaned = own.rowwise() - own.colwise().mean();
+  const Eigen::VectorXd rest = series - spans.k * (series.sum() / spans.total);
+  const double scale = returns.periods_per_year / spans.divisor(denominator);
+  const Eigen::MatrixXd demeaned = own - spans.k * (own.colwise().sum() / spans.total);
   return {scale * (demeaned.transpose() * rest), scale * rest.squaredNorm()};
 }
 

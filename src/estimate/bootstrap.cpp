@@ -10,6 +10,7 @@
 
 #include "base/workers.hpp"
 #include "inchtide/base/errors.hpp"
+#include "returns/spans.hpp"
 
 namespace inchtide {
 namespace {
@@ -65,12 +66,13 @@ struct Draws {
 
 class Bootstrap {
  public:
+  /// @param table at common ends
   Bootstrap(const ReturnTable& table, const BootstrapOptions& options)
-      : options_(options), rows_(table.common_rows()), p_(table.periods_per_year) {
+      : options_(options), rows_(table.common_rows()), p_(table.periods_per_year), spans_(table, rows_) {
     block_ = check_draws(options, rows_.size());
     data_ = table.returns(rows_, Eigen::all).transpose();  // an asset a row, so that a period lies together
-    center_ = data_.rowwise().mean();
-    data_.colwise() -= center_;
+    center_ = data_.rowwise().sum() / spans_.total;
+    data_ -= center_ * spans_.k.transpose();
   }
 
   BootstrapBands bands() {
@@ -96,21 +98,30 @@ class Bootstrap {
  private:
   void one_draw(int draw, std::vector<std::size_t>& rows, Draws& draws) const {
     const auto n = data_.rows();
-    const double count = double(rows.size());
     draw_rows(DrawBits(options_.seed, std::uint64_t(draw)), block_, rows);
-    Eigen::VectorXd sum = Eigen::VectorXd::Zero(n), squares = Eigen::VectorXd::Zero(n);
+    // A return is drawn with its span.
+    Eigen::VectorXd sum = Eigen::VectorXd::Zero(n), squares = Eigen::VectorXd::Zero(n), by_span = sum;
+    double total = 0, span_squares = 0;
     for (auto row : rows) {
       const auto period = data_.col(Eigen::Index(row));
+      const double k = spans_.k[Eigen::Index(row)];
+      total += k;
+      span_squares += k * k;
       sum += period;
       squares += period.cwiseAbs2();
+      if (!spans_.single) by_span += k * period;
     }
-    const Eigen::VectorXd left = (squares - sum.cwiseAbs2() / count).cwiseMax(0);
-    draws.means.row(draw) = p_ * (center_ + sum / count).transpose();
-    draws.volatilities.row(draw) = (p_ * left / (count - 1)).cwiseSqrt().transpose();
+    if (spans_.single) by_span = sum;
+    const Eigen::VectorXd mean = sum / total;  // around the center
+    const Eigen::VectorXd left =
+        (squares - 2 * mean.cwiseProduct(by_span) + span_squares * mean.cwiseAbs2()).cwiseMax(0);
+    draws.means.row(draw) = p_ * (center_ + mean).transpose();
+    draws.volatilities.row(draw) = (p_ * left / (total - span_squares / total)).cwiseSqrt().transpose();
     if (!options_.correlations) return;
     Eigen::MatrixXd taken(n, Eigen::Index(rows.size()));
-    for (std::size_t t = 0; t < rows.size(); ++t) taken.col(Eigen::Index(t)) = data_.col(Eigen::Index(rows[t]));
-    taken.colwise() -= sum / count;
+    for (std::size_t t = 0; t < rows.size(); ++t) {
+      taken.col(Eigen::Index(t)) = data_.col(Eigen::Index(rows[t])) - spans_.k[Eigen::Index(rows[t])] * mean;
+    }
     const Eigen::MatrixXd products = taken * taken.transpose();
     Eigen::Index at = 0;
     for (Eigen::Index j = 0; j < n; ++j) {
@@ -148,6 +159,7 @@ class Bootstrap {
   const BootstrapOptions& options_;
   std::vector<std::size_t> rows_;
   double p_;
+  Spans spans_;
   double block_ = 1;
   Eigen::MatrixXd data_;  // N x T, demeaned
   Eigen::VectorXd center_;
@@ -177,7 +189,7 @@ double draw_quantile(std::vector<double>& values, double at) {
 }
 
 BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options) {
-  return Bootstrap(returns, options).bands();
+  return Bootstrap(returns.at_common_ends(), options).bands();
 }
 
 }  // namespace inchtide

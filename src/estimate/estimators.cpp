@@ -16,6 +16,7 @@
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/estimate/shrinkage.hpp"
+#include "returns/spans.hpp"
 
 namespace inchtide {
 namespace {
@@ -53,19 +54,21 @@ Named parse_named(std::string_view text, const std::vector<std::string>& names, 
   return {*found, figure};
 }
 
-/// Complete rows, with weights that add up to 1.
+/// Complete rows. Where some span several periods, as if each spanned one: see Spans.
 struct Data {
-  Eigen::MatrixXd picked;          // the rows used, where that isn't all of them
+  Eigen::MatrixXd picked;          // the rows used, where that isn't all of them as they are
   const Eigen::MatrixXd* returns;  // T x N: these, or the table's own
   Eigen::VectorXd benchmark;       // T, or empty
   std::vector<std::size_t> rows;
   double p;
+  Spans spans;
 
   double count() const { return double(rows.size()); }
 };
 
 Data complete(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
-  Data data{{}, &table.returns, {}, table.common_rows(), table.periods_per_year};
+  const auto common = table.common_rows();
+  Data data{{}, &table.returns, {}, common, table.periods_per_year, Spans(table, {})};
   if (benchmark.size() > 0) {
     std::erase_if(data.rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
   }
@@ -74,11 +77,12 @@ Data complete(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
                      fmt::format("{} return common to all assets is too few for a variance", data.rows.size()),
                      "Give a longer history, a shorter interval (--every) or fewer assets");
   }
-  if (data.rows.size() < table.observations()) {
-    data.picked = table.returns(data.rows, Eigen::all);
+  data.spans = Spans(table, data.rows);
+  if (data.rows.size() < table.observations() || !data.spans.single) {
+    data.picked = data.spans.as_single(table.returns(data.rows, Eigen::all));
     data.returns = nullptr;
   }
-  if (benchmark.size() > 0) data.benchmark = benchmark(data.rows);
+  if (benchmark.size() > 0) data.benchmark = data.spans.as_single(benchmark(data.rows));
   return data;
 }
 
@@ -143,6 +147,13 @@ Eigen::VectorXd halving_weights(Eigen::Index count, double half_life) {
   return weights / weights.sum();
 }
 
+/// The same of returns over k periods each, where sum w k = 1: r - k m is left.
+Demeaned demean_spans(const Eigen::MatrixXd& returns, const Eigen::VectorXd& weights, const Eigen::VectorXd& k) {
+  Demeaned result{weights.transpose() * returns, returns};
+  result.rest -= k * result.mean;
+  return result;
+}
+
 Eigen::VectorXd equal_weights(Eigen::Index count) {
   return Eigen::VectorXd::Constant(count, 1 / double(count));
 }
@@ -160,6 +171,7 @@ Eigen::MatrixXd solved(const Eigen::MatrixXd& s, const Eigen::MatrixXd& b, const
 
 class Estimation {
  public:
+  /// @param table at common ends
   Estimation(const ReturnTable& table, const EstimateOptions& options, const Eigen::VectorXd& benchmark)
       : table_(table),
         options_(options),
@@ -177,9 +189,9 @@ class Estimation {
     estimate.periods_per_year = data_.p;
     estimate.observations = data_.rows.size();
     estimate.rows_dropped = table_.observations() - data_.rows.size();
-    const auto first = Eigen::Index(data_.rows.front());
-    const auto before = first - table_.spans(first, 0);
-    estimate.from = before < 0 ? table_.start : table_.days[std::size_t(before)];
+    const auto first = data_.rows.front();
+    estimate.from = first == 0 ? table_.start : table_.days[first - 1];
+    estimate.long_spans = std::size_t((data_.spans.k.array() > 1).count());
     estimate.to = table_.days[data_.rows.back()];
     estimate.risk_free = options_.risk_free;
     auto moments = moments_of_columns(returns(), data_.p / degrees());
@@ -187,7 +199,7 @@ class Estimation {
     mean_ = moments.mean.transpose();
     result.sample_means = data_.p * mean_;
     const Eigen::VectorXd variance = sample_.diagonal() * (degrees() / (data_.count() - 1));  // T-1, per year
-    result.standard_errors = (variance * (data_.p / data_.count())).cwiseSqrt();
+    result.standard_errors = (variance * (data_.p / data_.spans.total)).cwiseSqrt();
     estimate.covariance = covariance(result);
     estimate.expected_return = expected(result);
     take_own_figures(result);
@@ -202,7 +214,11 @@ class Estimation {
     return rest_;
   }
   const Eigen::MatrixXd& returns() const { return data_.returns != nullptr ? *data_.returns : data_.picked; }
-  double degrees() const { return divisor(options_.denominator, data_.count()); }
+  /// Of rows that span one period each, or stand for such: T - 1, or what makes a population's divisor K of it.
+  double degrees() const {
+    const auto& spans = data_.spans;
+    return (data_.count() - 1) * (spans.divisor(options_.denominator) / spans.degrees());
+  }
 
   /// These formulas hold for simple returns.
   void check_for_log() const {
@@ -245,12 +261,38 @@ class Estimation {
                                std::move(factors.specific_variance));
   }
 
-  /// sum w (r - m)(r - m)' with weights that halve; for a sample over 1 - sum w^2, which corrects the bias of the mean.
+  /// Weights that halve every so many periods, such that sum w k = 1, with the returns as they are.
+  Eigen::VectorXd halving(double half_life) const {
+    const auto& k = data_.spans.k;
+    if (data_.spans.single) return halving_weights(k.size(), half_life);
+    Eigen::VectorXd weights(k.size());
+    for (Eigen::Index t = 0; t < k.size(); ++t) {
+      const long ago = table_.end(data_.rows.back()) - table_.end(data_.rows[std::size_t(t)]);
+      weights[t] = std::exp2(-double(ago) / half_life);
+    }
+    return weights / weights.dot(k);
+  }
+
+  Eigen::MatrixXd as_they_are() const {
+    return data_.spans.single ? returns() : Eigen::MatrixXd(table_.returns(data_.rows, Eigen::all));
+  }
+
+  /// How many equal weights would pin the covariance down as well.
+  double effective(const Eigen::VectorXd& weights) const {
+    const auto& k = data_.spans.k;
+    return std::pow(weights.dot(k), 2) / weights.cwiseProduct(k).squaredNorm() * (k.sum() / double(k.size()));
+  }
+
+  /// sum w (r - k m)(r - k m)' with weights that halve and sum w k = 1; for a sample over 1 - 2 sum w^2 k^2 + sum w k^2
+  /// sum w^2 k (1 - sum w^2 where each spans one), which corrects the bias of the mean.
   Eigen::MatrixXd exponential(double half_life) const {
-    const auto weights = halving_weights(returns().rows(), half_life);
-    auto around = demean(returns(), weights);
+    const auto weights = halving(half_life);
+    const auto& k = data_.spans.k;
+    auto around = data_.spans.single ? demean(returns(), weights) : demean_spans(as_they_are(), weights, k);
     around.rest = weights.cwiseSqrt().asDiagonal() * around.rest;
-    const double left = options_.denominator == Denominator::sample ? 1 - weights.squaredNorm() : 1;
+    const Eigen::VectorXd squares = weights.cwiseAbs2();
+    const double bias = 2 * squares.dot(k.cwiseAbs2()) - weights.dot(k.cwiseAbs2()) * squares.dot(k);
+    const double left = options_.denominator == Denominator::sample ? 1 - bias : 1;
     if (!(left > 1e-9)) {
       throw InputError("covariance", fmt::format("a half-life of {} periods leaves one return to go by", half_life),
                        "Give a longer one");
@@ -264,9 +306,8 @@ class Estimation {
     switch (options_.expected.kind) {
       case Kind::arithmetic: return result.sample_means;
       case Kind::geometric:
-        return ((1 + returns().array()).log().colwise().sum() * (p / data_.count())).exp().transpose() - 1;
-      case Kind::exponential:
-        return p * demean(returns(), halving_weights(returns().rows(), options_.expected.half_life)).mean.transpose();
+        return ((1 + as_they_are().array()).log().colwise().sum() * (p / data_.spans.total)).exp().transpose() - 1;
+      case Kind::exponential: return p * as_they_are().transpose() * halving(options_.expected.half_life);
       case Kind::bayes_stein: return bayes_stein(result);
       case Kind::market_model: return market_model();
       case Kind::implied: return implied(result.estimate.covariance);
@@ -290,7 +331,7 @@ class Estimation {
     const double common = inverse_ones.dot(mean) / inverse_ones.sum();
     const Eigen::VectorXd apart = mean.array() - common;
     const double distance = apart.dot(solved(v, apart, "bayes-stein").col(0));
-    const double w = (n + 2) / (n + 2 + t * distance);
+    const double w = (n + 2) / (n + 2 + data_.spans.total * distance);
     result.expected_intensity = w;
     return data_.p * ((1 - w) * mean.array() + w * common);
   }
@@ -433,10 +474,28 @@ class Estimation {
     }
   }
 
+  /// Weights that halve count fewer returns than there are.
+  void advise_on_halving(Estimated& result, std::size_t n) const {
+    const auto said = [&](const char* of, double half_life, double count) {
+      result.advice.push_back(fmt::format(
+          "Weights that halve every {:g} periods leave {:.1f} effective returns for the {}", half_life, count, of));
+    };
+    if (options_.expected.kind == ExpectedMethod::Kind::exponential) {
+      said("expected returns", options_.expected.half_life, effective(halving(options_.expected.half_life)));
+    }
+    if (options_.covariance.kind != CovarianceMethod::Kind::exponential) return;
+    const double count = effective(halving(options_.covariance.half_life));
+    said("covariance", options_.covariance.half_life, count);
+    if (count < 5 * double(n)) {
+      result.advice.back() += fmt::format(
+          ", {:.1f} for each of {} assets: it is {}. Use a longer half-life, fewer assets, or a shrunk covariance",
+          count / double(n), n, count <= double(n) ? "as good as singular" : "loose");
+    }
+  }
+
   void advise(Estimated& result) const {
     const auto n = std::size_t(returns().cols()), t = data_.rows.size();
-    const bool plain = options_.covariance.kind == CovarianceMethod::Kind::sample ||
-                       options_.covariance.kind == CovarianceMethod::Kind::exponential;
+    const bool plain = options_.covariance.kind == CovarianceMethod::Kind::sample;
     if (plain && t <= n) {
       result.advice.push_back(
           fmt::format("{} returns for {} assets: the sample covariance is singular, and some portfolios seem riskless. "
@@ -449,6 +508,7 @@ class Estimation {
           "or nonlinear (--covariance)",
           t, n, double(t) / double(n)));
     }
+    advise_on_halving(result, n);
     for (Eigen::Index i = 0; i < result.standard_errors.size(); ++i) {
       if (result.standard_errors[i] > 1e-14) continue;
       result.advice.push_back(
@@ -458,7 +518,7 @@ class Estimation {
     if (options_.covariance.kind != CovarianceMethod::Kind::exponential) {
       Eigen::Index moved = 0;
       const Eigen::ArrayXd volatility = result.estimate.volatilities();
-      const Eigen::ArrayXd before = result.standard_errors.array() * std::sqrt(data_.count() / data_.p);
+      const Eigen::ArrayXd before = result.standard_errors.array() * std::sqrt(data_.spans.total / data_.p);
       const double most = (volatility / before.max(1e-300)).maxCoeff(&moved);
       if (most > 1.5 && before[moved] > 0) {
         result.advice.push_back(
@@ -613,7 +673,9 @@ double condition_number(const Covariance& covariance) {
 }
 
 Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options, const Eigen::VectorXd& benchmark) {
-  return Estimation(returns, options, benchmark).result();
+  // Beside a benchmark rows are not to move: those that all have are taken as they are.
+  if (returns.is_dense() || benchmark.size() > 0) return Estimation(returns, options, benchmark).result();
+  return Estimation(returns.at_common_ends(), options, benchmark).result();
 }
 
 }  // namespace inchtide

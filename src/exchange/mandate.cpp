@@ -331,9 +331,14 @@ void read_views(const Section& section, Mandate& mandate) {
 }
 
 void read_estimate(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
-  section.allow_only({"every", "from", "to", "last_period", "risk_free", "returns", "expected", "covariance",
-                      "denominator", "premium", "risk_aversion", "tau", "implied_weights", "own", "caps"});
+  section.allow_only({"every", "periods_per_year", "from", "to", "last_period", "risk_free", "returns", "expected",
+                      "covariance", "denominator", "premium", "risk_aversion", "tau", "implied_weights", "own",
+                      "caps"});
   read_methods(section, folder, mandate);
+  mandate.periods_per_year = section.number("periods_per_year");
+  if (mandate.periods_per_year && !(*mandate.periods_per_year > 0 && *mandate.periods_per_year <= 1e5)) {
+    throw InputError(section.place_of("periods_per_year"), "it is no count of periods", "Give for example 252");
+  }
   if (const auto every = section.text("every")) {
     mandate.every = Interval::parse(*every, section.place_of("every"));
   }

@@ -83,6 +83,7 @@ class Look {
     splits();
     jumps();
     stale_runs();
+    empty_months();
     volume();
     return std::move(found_);
   }
@@ -185,6 +186,21 @@ class Look {
         fmt::format("{:.2f} on {} trading days in a row, to {}{}", prices()[at], longest,
                     to_string(bars_.days[at + longest - 1]), runs > 1 ? fmt::format("; {} such runs", runs) : ""),
         "Stale prices hide risk: ask the source, or leave the days out of the file");
+  }
+
+  void empty_months() {
+    const Interval month{1, Unit::month};
+    long empty = 0, first = 0;
+    for (std::size_t row = 1; row < bars_.days.size(); ++row) {
+      const long before = month.period_of(bars_.days[row - 1]), gap = month.period_of(bars_.days[row]) - before - 1;
+      if (gap > 0 && empty == 0) first = before + 1;
+      empty += std::max(0L, gap);
+    }
+    if (empty == 0) return;
+    add(Severity::note, month.period_end(first), "months",
+        fmt::format("no price in {} month{} between its first and last one, the first of them ends here", empty,
+                    empty == 1 ? "" : "s"),
+        "Returns over them span several months; a coarser --every may suit it better");
   }
 
   void volume() {

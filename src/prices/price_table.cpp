@@ -11,6 +11,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/prices/periods.hpp"
 
 namespace inchtide {
 namespace {
@@ -133,6 +134,10 @@ bool weekday_left(Day after, Day to) {
 
 }  // namespace
 
+std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories) {
+  return days_of_any(all_of(histories));
+}
+
 std::vector<std::string> PriceTable::codes() const {
   std::vector<std::string> result;
   for (const auto& asset : assets) result.push_back(asset.code);
@@ -161,12 +166,15 @@ PriceTable PriceTable::between(std::optional<Day> from, std::optional<Day> to) c
   cut.assets = assets;
   cut.prices = prices.middleRows(begin - days.begin(), end - begin);
   cut.complete_to = to ? std::min(*to, complete_to) : complete_to;
+  if (!numbers.empty())
+    cut.numbers.assign(numbers.begin() + (begin - days.begin()), numbers.begin() + (end - days.begin()));
   return cut;
 }
 
 PriceTable PriceTable::only(const std::vector<std::string>& codes) const {
   PriceTable picked;
   picked.days = days;
+  picked.numbers = numbers;
   picked.complete_to = complete_to;
   picked.prices.resize(prices.rows(), Eigen::Index(codes.size()));
   for (std::size_t i = 0; i < codes.size(); ++i) {
@@ -184,6 +192,7 @@ PriceTable PriceTable::at_rows(const std::vector<std::size_t>& rows) const {
   picked.prices.resize(Eigen::Index(rows.size()), prices.cols());
   for (std::size_t i = 0; i < rows.size(); ++i) {
     picked.days.push_back(days[rows[i]]);
+    picked.numbers.push_back(number(rows[i]));
     picked.prices.row(Eigen::Index(i)) = prices.row(Eigen::Index(rows[i]));
   }
   return picked;
@@ -235,16 +244,20 @@ AlignedPrices align_common(const std::vector<PriceHistory>& histories) {
   return align(histories, {});
 }
 
-AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy) {
+AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy, std::size_t followers) {
   if (histories.empty()) throw InputError("prices", "there is no asset", "Give at least one price history");
   for (const auto& history : histories) history.check(history.asset);
   check_codes_differ(histories);
   AlignedPrices aligned;
   aligned.coverage = coverage_of(histories);
   auto& table = aligned.table;
-  const auto any = days_of_any(all_of(histories));
+  const std::vector<PriceHistory> deciding(histories.begin(), histories.end() - std::ptrdiff_t(followers));
+  const auto any = days_of_any(all_of(deciding));
   const int carried = policy.kind == AlignPolicy::Kind::carry ? policy.carry_days : 0;
-  table.days = days_kept(histories, any, policy, carried);
+  table.days = days_kept(deciding, any, policy, carried);
+  if (table.days.size() < any.size()) {
+    for (Day day : table.days) table.numbers.push_back(std::ranges::lower_bound(any, day) - any.begin());
+  }
   table.prices.resize(Eigen::Index(table.days.size()), Eigen::Index(histories.size()));
   for (std::size_t i = 0; i < histories.size(); ++i) {
     const auto& history = histories[i];
@@ -258,7 +271,7 @@ AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolic
     }
   }
   if (table.days.empty()) {
-    throw InputError("prices", why_nothing_in_common(histories), "Leave an asset out with --assets, or extend it");
+    throw InputError("prices", why_nothing_in_common(deciding), "Leave an asset out with --assets, or extend it");
   }
   table.complete_to = table.days.back();
   aligned.days_seen = any.size();
@@ -324,20 +337,44 @@ std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>&
   return effects;
 }
 
+long period_of_row(const PriceTable& table, std::size_t row, const Interval& every) {
+  if (every.unit != Unit::day) return every.period_of(table.days[row]);
+  return (table.number(row) - table.number(0) + every.count - 1) / every.count;
+}
+
+double PriceTable::rows_per_year() const {
+  if (rows() < 2) return 252;
+  const double years = years_between(days.front(), days.back());
+  const double counted = double(number(rows() - 1) - number(0)) / years;
+  const bool weekends = std::ranges::any_of(days, [](Day day) { return std::chrono::weekday{day}.iso_encoding() > 5; });
+  constexpr double half = 0.5;
+  if (years < half && !weekends) {  // a few days tell little: of the weekdays between, how many are there
+    long weekdays = 0;
+    for (Day day = days.front(); day < days.back(); day += std::chrono::days{1}) {
+      weekdays += std::chrono::weekday{day}.iso_encoding() <= 5 ? 1 : 0;
+    }
+    if (double(number(rows() - 1) - number(0)) > 0.85 * double(weekdays)) return 252;
+  }
+  if (counted >= 240 && counted <= 262) return 252;
+  if (counted >= 340) return 365;
+  if (counted >= 49 && counted <= 53.5) return 52;
+  if (counted >= 11 && counted <= 12.5) return 12;
+  return counted;
+}
+
 PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished) {
   PeriodEnds ends;
   std::vector<std::size_t> rows;
-  if (every.unit == Unit::day) {
-    for (std::size_t row = 0; row < table.rows(); row += std::size_t(every.count)) rows.push_back(row);
-    ends.table = table.at_rows(rows);
-    return ends;
-  }
   for (std::size_t row = 0; row < table.rows(); ++row) {
     const bool last = row + 1 == table.rows();
-    if (last || every.period_of(table.days[row]) != every.period_of(table.days[row + 1])) rows.push_back(row);
+    if (last || period_of_row(table, row, every) != period_of_row(table, row + 1, every)) rows.push_back(row);
   }
-  const Day known_to = std::max(table.complete_to, table.days.back());
-  ends.last_unfinished = weekday_left(known_to, every.period_end(every.period_of(table.days.back())));
+  if (every.unit == Unit::day) {
+    ends.last_unfinished = (table.number(table.rows() - 1) - table.number(0)) % every.count != 0;
+  } else {
+    const Day known_to = std::max(table.complete_to, table.days.back());
+    ends.last_unfinished = weekday_left(known_to, every.period_end(every.period_of(table.days.back())));
+  }
   ends.last_kept = !ends.last_unfinished || keep_unfinished;
   if (!ends.last_kept) rows.pop_back();
   ends.table = table.at_rows(rows);

@@ -12,6 +12,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/relations/repair.hpp"
+#include "returns/spans.hpp"
 
 namespace inchtide {
 namespace {
@@ -29,6 +30,7 @@ Correlation Correlation::in_order(const std::vector<std::size_t>& order) const {
   for (std::size_t i = 0; i < order.size(); ++i) result.assets[i] = assets[order[i]];
   result.matrix = matrix(order, order);
   if (variances.size() > 0) result.variances = variances(order);
+  if (population_parts.size() > 0) result.population_parts = population_parts(order);
   if (pair_observations.size() > 0) result.pair_observations = pair_observations(order, order);
   return result;
 }
@@ -60,8 +62,7 @@ Eigen::VectorXd make_unit(Eigen::MatrixXd& x) {
 Eigen::MatrixXd Correlation::covariance(Denominator denominator) const {
   Eigen::VectorXd roots = variances.cwiseSqrt();
   for (Eigen::Index i = 0; i < roots.size(); ++i) {
-    const double count = double(observations_of(i, i));
-    roots[i] *= std::sqrt((count - 1) / divisor(denominator, count));
+    if (denominator == Denominator::population) roots[i] *= std::sqrt(population_parts[i]);
   }
   Eigen::MatrixXd result = roots.asDiagonal() * matrix * roots.asDiagonal();
   for (Eigen::Index i = 0; i < roots.size(); ++i) {
@@ -72,7 +73,8 @@ Eigen::MatrixXd Correlation::covariance(Denominator denominator) const {
   return result;
 }
 
-Correlation correlation_of(const ReturnTable& returns) {
+Correlation correlation_of(const ReturnTable& given) {
+  const auto returns = given.at_common_ends();
   const auto rows = returns.common_rows();
   if (rows.size() < 2) {
     throw InputError("correlation", fmt::format("{} return common to all assets is too few", rows.size()),
@@ -83,7 +85,9 @@ Correlation correlation_of(const ReturnTable& returns) {
   result.observations = rows.size();
   result.from = returns.days[rows.front()];
   result.to = returns.days[rows.back()];
-  Eigen::MatrixXd x = returns.returns(rows, Eigen::all);
+  const Spans spans(returns, rows);
+  Eigen::MatrixXd x = spans.as_single(returns.returns(rows, Eigen::all));
+  result.population_parts = Eigen::VectorXd::Constant(x.cols(), spans.degrees() / spans.total);
   result.variances = make_unit(x).cwiseAbs2() * (returns.periods_per_year / double(rows.size() - 1));
   for (Eigen::Index i = 0; i < x.cols(); ++i) {
     if (std::isnan(x(0, i))) result.motionless.push_back(returns.assets[std::size_t(i)]);
@@ -125,12 +129,13 @@ Correlation pairwise_correlation(const ReturnTable& returns) {
   result.assets = returns.assets;
   result.matrix = Eigen::MatrixXd::Identity(n, n);
   result.pair_observations = Eigen::MatrixXi::Zero(n, n);
-  result.variances = Eigen::VectorXd::Zero(n);
+  result.variances = result.population_parts = Eigen::VectorXd::Zero(n);
   result.observations = returns.observations();
   std::vector<bool> moves(std::size_t(n), n == 1);
   for (Eigen::Index j = 0; j < n; ++j) {
     for (Eigen::Index i = j; i < n; ++i) {
-      const auto rows = returns.shared_rows(i, j);
+      const auto pair = returns.columns({i, j}).at_common_ends();
+      const auto rows = pair.common_rows();
       const auto& a = result.assets[std::size_t(j)];
       const auto& b = result.assets[std::size_t(i)];
       if (rows.size() < 2) {
@@ -141,16 +146,18 @@ Correlation pairwise_correlation(const ReturnTable& returns) {
       result.pair_observations(i, j) = result.pair_observations(j, i) = int(rows.size());
       result.observations = std::min(result.observations, rows.size());
       if (i == j) {
-        const auto first = returns.days[rows.front()], last = returns.days[rows.back()];
+        const auto first = pair.days[rows.front()], last = pair.days[rows.back()];
         result.from = result.from ? std::min(*result.from, first) : first;
         result.to = result.to ? std::max(*result.to, last) : last;
-        Eigen::MatrixXd x = returns.returns(rows, std::vector<Eigen::Index>{i});
+        const Spans spans(pair, rows);
+        Eigen::MatrixXd x = spans.as_single(pair.returns(rows, std::vector<Eigen::Index>{0}));
+        result.population_parts[i] = spans.degrees() / spans.total;
         result.variances[i] = returns.periods_per_year * make_unit(x).squaredNorm() / double(rows.size() - 1);
         moves[std::size_t(i)] = !std::isnan(x(0, 0));
         if (!moves[std::size_t(i)]) result.motionless.push_back(a);
         continue;
       }
-      Eigen::MatrixXd x = returns.returns(rows, std::vector<Eigen::Index>{i, j});
+      Eigen::MatrixXd x = Spans(pair, rows).as_single(pair.returns(rows, Eigen::all));
       make_unit(x);
       const double r = std::clamp(x.col(0).dot(x.col(1)), -1.0, 1.0);
       result.matrix(i, j) = result.matrix(j, i) = r;
@@ -186,7 +193,8 @@ Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::Vecto
     throw InputError("correlation", fmt::format("{} return beside the benchmark is too few", rows.size()),
                      "Give a longer history or a shorter interval (--every)");
   }
-  Eigen::MatrixXd x = returns.returns(rows, Eigen::all), market = benchmark(rows);
+  const Spans spans(returns, rows);
+  Eigen::MatrixXd x = spans.as_single(returns.returns(rows, Eigen::all)), market = spans.as_single(benchmark(rows));
   make_unit(x);
   make_unit(market);
   Eigen::VectorXd result = x.transpose() * market.col(0);

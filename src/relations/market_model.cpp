@@ -6,37 +6,40 @@
 #include <limits>
 
 #include "inchtide/base/errors.hpp"
+#include "returns/spans.hpp"
 
 namespace inchtide {
 
 std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::VectorXd& benchmark, double risk_free) {
   auto rows = returns.common_rows();
   std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
-  const double count = double(rows.size()), p = returns.periods_per_year;
+  const double p = returns.periods_per_year;
   if (rows.size() < 3) {
     throw InputError("market model", fmt::format("{} returns beside the benchmark are too few", rows.size()),
                      "Give a longer history or a shorter interval (--every)");
   }
-  const Eigen::VectorXd market = benchmark(rows).array() - risk_free / p;
-  const double market_mean = market.mean();
-  const Eigen::VectorXd x = market.array() - market_mean;
+  const Spans spans(returns, rows);
+  const Eigen::VectorXd market = benchmark(rows) - risk_free / p * spans.k;
+  const double market_mean = market.sum() / spans.total;
+  const Eigen::VectorXd x = market - market_mean * spans.k;
   const double spread = x.squaredNorm();
   if (!(x.cwiseAbs().maxCoeff() > 1e-14)) {
     throw InputError("market model", "the benchmark never moves", "Choose another benchmark");
   }
   std::vector<MarketModel> models;
   for (Eigen::Index i = 0; i < returns.returns.cols(); ++i) {
-    const Eigen::VectorXd excess = returns.returns(rows, i).array() - risk_free / p;
-    const Eigen::VectorXd y = excess.array() - excess.mean();
+    const Eigen::VectorXd excess = returns.returns(rows, i) - risk_free / p * spans.k;
+    const double mean = excess.sum() / spans.total;
+    const Eigen::VectorXd y = excess - mean * spans.k;
     MarketModel model;
     model.asset = returns.assets[std::size_t(i)];
     model.observations = rows.size();
     model.beta = x.dot(y) / spread;
-    model.alpha = p * (excess.mean() - model.beta * market_mean);
+    model.alpha = p * (mean - model.beta * market_mean);
     const Eigen::VectorXd left = y - model.beta * x;
-    const double variance = left.squaredNorm() / (count - 2);
+    const double variance = left.squaredNorm() / (spans.degrees() - 1);
     model.beta_error = std::sqrt(variance / spread);
-    model.alpha_error = p * std::sqrt(variance * (1 / count + market_mean * market_mean / spread));
+    model.alpha_error = p * std::sqrt(variance * (1 / spans.total + market_mean * market_mean / spread));
     model.specific_volatility = std::sqrt(p * variance);
     const bool moves = y.cwiseAbs().maxCoeff() > 1e-14;
     model.r_squared = moves ? 1 - left.squaredNorm() / y.squaredNorm() : 0;

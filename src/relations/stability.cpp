@@ -9,6 +9,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/returns/figures.hpp"
+#include "returns/spans.hpp"
 
 namespace inchtide {
 namespace {
@@ -48,6 +49,8 @@ ReturnTable part_of(const ReturnTable& returns, std::size_t begin, std::size_t e
   const auto first = Eigen::Index(begin), count = Eigen::Index(end - begin);
   part.returns = returns.returns.middleRows(first, count);
   part.spans = returns.spans.middleRows(first, count);
+  const long before = begin == 0 ? 0 : returns.end(begin - 1);
+  for (auto row = begin; row < end; ++row) part.ends.push_back(returns.end(row) - before);
   return part;
 }
 
@@ -59,12 +62,14 @@ struct Said {
   Said(const ReturnTable& part, Denominator denominator) : correlation(correlation_of(part)) {
     const auto rows = part.common_rows();
     const double p = part.periods_per_year;
+    const Spans spans(part, rows);
     means.resize(part.returns.cols());
     volatilities.resize(part.returns.cols());
     for (Eigen::Index i = 0; i < part.returns.cols(); ++i) {
-      const auto moments = moments_of(part.returns.col(i)(rows));
+      const auto moments = moments_of(spans.as_single(part.returns.col(i)(rows)));
       means[i] = p * moments.mean;
-      volatilities[i] = std::sqrt(p * moments.variance(denominator));
+      const double to_divisor = spans.degrees() / spans.divisor(denominator);
+      volatilities[i] = std::sqrt(p * moments.variance(Denominator::sample) * to_divisor);
     }
   }
 
@@ -139,31 +144,40 @@ double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b) {
   return correlation_between(ranks_of(a), ranks_of(b));
 }
 
-Stability stability_of(const ReturnTable& returns, Day split, Denominator denominator) {
+Stability stability_of(const ReturnTable& given, Day split, Denominator denominator) {
+  const auto returns = given.at_common_ends();
   const auto at = std::ranges::lower_bound(returns.days, split);
   return compare(returns, std::size_t(at - returns.days.begin()), denominator);
 }
 
-Stability stability_of(const ReturnTable& returns, Denominator denominator) {
+Stability stability_of(const ReturnTable& given, Denominator denominator) {
+  const auto returns = given.at_common_ends();
   return compare(returns, returns.days.size() / 2, denominator);
 }
 
 RollingCorrelation rolling_correlation(const ReturnTable& returns, Eigen::Index a, Eigen::Index b, std::size_t window) {
   RollingCorrelation result{returns.assets[std::size_t(a)], returns.assets[std::size_t(b)], window, {}, {}, {}, {}};
-  const auto rows = returns.shared_rows(a, b);
+  const auto pair = returns.columns({a, b}).at_common_ends();
+  const auto rows = pair.observations();
   const auto where = fmt::format("rolling correlation of {} and {}", result.a, result.b);
-  if (window < 4) throw InputError(where, fmt::format("a window of {} returns", window), "Give at least 4");
-  if (window > rows.size()) {
-    throw InputError(where, fmt::format("a window of {} returns is longer than the {} there are", window, rows.size()),
+  if (window < 4) throw InputError(where, fmt::format("a window of {} periods", window), "Give at least 4");
+  const auto most = rows == 0 ? 0 : std::size_t(pair.end(rows - 1));
+  if (window > most) {
+    throw InputError(where, fmt::format("a window of {} periods is longer than the {} there are", window, most),
                      "Give a shorter window or a longer history");
   }
-  const Eigen::VectorXd x = returns.returns.col(a)(rows), y = returns.returns.col(b)(rows);
-  const auto count = Eigen::Index(window);
-  for (std::size_t end = window; end <= rows.size(); ++end) {
-    const auto begin = Eigen::Index(end - window);
-    const double r = correlation_between(x.segment(begin, count), y.segment(begin, count));
-    const auto interval = fisher_interval(r, window);
-    result.days.push_back(returns.days[rows[end - 1]]);
+  // A window holds the returns that begin and end in it.
+  std::size_t begin = 0;
+  for (std::size_t last = 0; last < rows; ++last) {
+    if (pair.end(last) < long(window)) continue;
+    while (pair.end(begin) - pair.spans(Eigen::Index(begin), 0) < pair.end(last) - long(window)) ++begin;
+    std::vector<std::size_t> held(last + 1 - begin);
+    std::iota(held.begin(), held.end(), begin);
+    if (held.size() < 3) continue;
+    const Eigen::MatrixXd both = Spans(pair, held).as_single(pair.returns(held, Eigen::all));
+    const double r = correlation_between(both.col(0), both.col(1));
+    const auto interval = fisher_interval(r, held.size());
+    result.days.push_back(pair.days[last]);
     result.values.push_back(r);
     result.low.push_back(std::isnan(r) ? none : interval.low);
     result.high.push_back(std::isnan(r) ? none : interval.high);

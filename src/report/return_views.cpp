@@ -2,14 +2,24 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
 #include <limits>
 
 #include "inchtide/base/percent.hpp"
 #include "inchtide/report/price_views.hpp"
 
 namespace inchtide::report {
+namespace {
 
-Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval& every, Day from, Day to) {
+/// A count a year, with decimals only where it has any.
+std::string rounded(double count) {
+  return fmt::format("{:g}", std::round(100 * count) / 100);
+}
+
+}  // namespace
+
+Table return_risk_table(const std::vector<AssetFigures>& figures, const ReturnTable& returns) {
+  const auto& every = returns.every;
   const auto kind = to_string(figures.front().kind);
   Table table{"return-and-risk",
               fmt::format("Return and risk per year, from {} {} returns", every.adjective(), kind),
@@ -28,18 +38,19 @@ Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval
                f.mean_arithmetic - f.mean_geometric, f.standard_error, f.volatility,
                f.coefficient_of_variation ? Cell(*f.coefficient_of_variation) : Cell()});
     if (f.long_returns > 0) {
-      table.notes.push_back(
-          fmt::format("{}: {} returns after a hole span several periods and are left out", f.asset, f.long_returns));
+      table.notes.push_back(fmt::format("{}: {} return{} after a hole span{} several periods, and count{} as many",
+                                        f.asset, f.long_returns, f.long_returns == 1 ? "" : "s",
+                                        f.long_returns == 1 ? "s" : "", f.long_returns == 1 ? "s" : ""));
     }
     if (!f.moves) table.notes.push_back(fmt::format("{}: all its returns are the same", f.asset));
   }
   const auto& first = figures.front();
-  table.notes.push_back(fmt::format("From {} to {}", to_string(from), to_string(to)));
+  table.notes.push_back(fmt::format("From {} to {}", to_string(returns.start), to_string(returns.days.back())));
   table.notes.push_back(
       fmt::format("Arithmetic: the mean of {} returns x {}; geometric: their growth, compounded over "
                   "a year; the standard error is of the arithmetic mean",
-                  kind, every.periods_per_year()));
-  table.notes.push_back(fmt::format("Volatility: x root {}, {} figures ({})", every.periods_per_year(),
+                  kind, rounded(returns.periods_per_year)));
+  table.notes.push_back(fmt::format("Volatility: x root {}, {} figures ({})", rounded(returns.periods_per_year),
                                     first.denominator == Denominator::sample ? "sample" : "population",
                                     to_string(first.denominator)));
   return table;

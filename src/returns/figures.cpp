@@ -6,14 +6,15 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "returns/spans.hpp"
 
 namespace inchtide {
 namespace {
 
-std::vector<std::size_t> rows_of_one_period(const ReturnTable& table, Eigen::Index asset) {
+std::vector<std::size_t> rows_with_returns(const ReturnTable& table, Eigen::Index asset) {
   std::vector<std::size_t> rows;
   for (Eigen::Index t = 0; t < table.spans.rows(); ++t) {
-    if (table.spans(t, asset) == 1) rows.push_back(std::size_t(t));
+    if (table.spans(t, asset) > 0) rows.push_back(std::size_t(t));
   }
   return rows;
 }
@@ -86,11 +87,13 @@ Growth growth_of(const ReturnTable& table, Eigen::Index asset) {
 }
 
 Eigen::VectorXd single_period_returns(const ReturnTable& table, Eigen::Index asset) {
-  return table.returns.col(asset)(rows_of_one_period(table, asset));
+  auto rows = rows_with_returns(table, asset);
+  std::erase_if(rows, [&](std::size_t row) { return table.spans(Eigen::Index(row), asset) != 1; });
+  return table.returns.col(asset)(rows);
 }
 
 AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const FigureOptions& options) {
-  const auto rows = rows_of_one_period(table, asset);
+  const auto rows = rows_with_returns(table, asset);
   const Eigen::VectorXd r = table.returns.col(asset)(rows);
   const auto& code = table.assets[std::size_t(asset)];
   if (r.size() < 2) {
@@ -100,8 +103,9 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const Figu
   if (!(options.tail > 0 && options.tail <= 1)) {
     throw InputError("expected shortfall", fmt::format("a tail of {}", options.tail), "Give more than 0% up to 100%");
   }
-  const double count = double(r.size()), p = table.periods_per_year;
-  const auto moments = moments_of(r);
+  const double p = table.periods_per_year;
+  const Spans spans(table, rows, asset);
+  const auto moments = moments_of(spans.as_single(r));
 
   AssetFigures figures;
   figures.asset = code;
@@ -112,12 +116,14 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const Figu
   figures.tail = options.tail;
   figures.mean_arithmetic = p * moments.mean;
   figures.mean_geometric =
-      std::expm1(table.kind == ReturnKind::simple ? r.array().log1p().sum() * p / count : p * moments.mean);
-  figures.variance = p * moments.variance(options.denominator);
+      std::expm1(table.kind == ReturnKind::simple ? r.array().log1p().sum() * p / spans.total : p * moments.mean);
+  const double variance = moments.variance(Denominator::sample);
+  figures.variance = p * variance * (spans.degrees() / spans.divisor(options.denominator));
   figures.volatility = std::sqrt(figures.variance);
-  figures.standard_error = p * std::sqrt(moments.variance(Denominator::sample) / count);
+  figures.standard_error = p * std::sqrt(variance / spans.total);
   if (figures.mean_arithmetic > 0) figures.coefficient_of_variation = figures.volatility / figures.mean_arithmetic;
-  figures.downside_deviation = std::sqrt(p * (r.array() - options.target).cwiseMin(0).square().mean());
+  const Eigen::ArrayXd below = (r - options.target * spans.k).array().cwiseMin(0);
+  figures.downside_deviation = std::sqrt(p * below.square().sum() / spans.total);
   figures.expected_shortfall = shortfall(r, options.tail);
   Eigen::Index worst = 0, best = 0;
   figures.worst = r.minCoeff(&worst);
@@ -127,9 +133,12 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const Figu
   // Returns that differ by the rounding of prices alone don't move.
   figures.moves = figures.best - figures.worst > 1e-14;
   if (figures.moves) {
-    figures.skewness = moments.skewness();
-    figures.excess_kurtosis = moments.excess_kurtosis();
-    figures.autocorrelation = moments.autocorrelation();
+    // Each by the deviation that goes with its span.
+    const Eigen::VectorXd around = (r - moments.mean * spans.k).cwiseQuotient(spans.k.cwiseSqrt());
+    const auto shape = spans.single ? moments : moments_of(around);
+    figures.skewness = shape.skewness();
+    figures.excess_kurtosis = shape.excess_kurtosis();
+    figures.autocorrelation = shape.autocorrelation();
   }
 
   // A fall is a fall whatever it spans: the drawdown follows every return.

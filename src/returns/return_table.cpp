@@ -2,11 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstring>
 #include <limits>
 #include <map>
 #include <numeric>
+#include <optional>
 
 #include "inchtide/base/errors.hpp"
 
@@ -23,8 +25,20 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
   result.assets = table.codes();
   result.every = every;
   result.kind = kind;
-  result.periods_per_year = every.periods_per_year();
+  result.periods_per_year = every.unit == Unit::day ? table.rows_per_year() / every.count : every.periods_per_year();
   const auto periods = table.prices.rows() - 1;
+  std::vector<long> number;
+  for (std::size_t row = 0; row < table.rows(); ++row) number.push_back(period_of_row(table, row, every));
+  for (std::size_t row = 1; row < number.size(); ++row) {
+    if (number[row] == number[row - 1]) {
+      throw InputError("returns",
+                       fmt::format("{} and {} lie in one {}", to_string(table.days[row - 1]),
+                                   to_string(table.days[row]), every.words()),
+                       "Take the prices at period ends first (period_ends)");
+    }
+    result.ends.push_back(number[row] - number[0]);
+  }
+  if (result.ends.back() == long(periods)) result.ends.clear();
   result.returns.setConstant(periods, table.prices.cols(), std::numeric_limits<double>::quiet_NaN());
   result.spans.setZero(periods, table.prices.cols());
   for (Eigen::Index i = 0; i < table.prices.cols(); ++i) {
@@ -34,7 +48,7 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
       if (before >= 0) {
         const double growth = table.prices(t, i) / table.prices(before, i);
         result.returns(t - 1, i) = kind == ReturnKind::simple ? growth - 1 : std::log(growth);
-        result.spans(t - 1, i) = int(t - before);
+        result.spans(t - 1, i) = int(number[std::size_t(t)] - number[std::size_t(before)]);
       }
       before = t;
       ++count;
@@ -52,12 +66,117 @@ ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
   return returns_of(table, every, ReturnKind::simple);
 }
 
-std::vector<std::size_t> ReturnTable::common_rows() const {
-  // Without a hole every span is 1: all are equal to their neighbours, which is quick to see.
+bool ReturnTable::is_dense() const {
+  // All spans are equal to their neighbours, which is quick to see.
   const auto* first = spans.data();
-  const bool complete = spans.size() > 0 && *first == 1 &&
-                        std::memcmp(first, first + 1, std::size_t(spans.size() - 1) * sizeof(*first)) == 0;
-  if (complete) {
+  return spans.size() > 0 && *first == 1 &&
+         std::memcmp(first, first + 1, std::size_t(spans.size() - 1) * sizeof(*first)) == 0;
+}
+
+ReturnTable ReturnTable::columns(const std::vector<Eigen::Index>& which) const {
+  ReturnTable part;
+  part.days = days;
+  part.start = start;
+  for (auto i : which) part.assets.push_back(assets[std::size_t(i)]);
+  part.returns = returns(Eigen::all, which);
+  part.spans = spans(Eigen::all, which);
+  part.ends = ends;
+  part.every = every;
+  part.periods_per_year = periods_per_year;
+  part.kind = kind;
+  return part;
+}
+
+std::size_t ReturnTable::long_rows() const {
+  return std::size_t((spans.array() > 1).rowwise().any().count());
+}
+
+namespace {
+
+/// The periods at whose ends an asset has a price: where its returns begin and end.
+std::vector<long> price_points(const ReturnTable& table, Eigen::Index asset) {
+  std::vector<long> points;
+  for (Eigen::Index t = 0; t < table.spans.rows(); ++t) {
+    const long end = table.end(std::size_t(t)), span = table.spans(t, asset);
+    if (span == 0) continue;
+    if (points.empty() || points.back() != end - span) points.push_back(end - span);
+    points.push_back(end);
+  }
+  return points;
+}
+
+/// What an asset's returns from one period's end to another's come to; nothing where they don't join up.
+std::optional<double> compounded(const ReturnTable& table, Eigen::Index asset, long from, long to) {
+  const bool simple = table.kind == ReturnKind::simple;
+  double growth = simple ? 1 : 0;
+  long at = to;
+  for (auto t = Eigen::Index(table.spans.rows()) - 1; t >= 0 && at > from; --t) {
+    if (table.end(std::size_t(t)) > at) continue;
+    if (table.end(std::size_t(t)) < at || table.spans(t, asset) == 0) return std::nullopt;
+    growth = simple ? growth * (1 + table.returns(t, asset)) : growth + table.returns(t, asset);
+    at -= table.spans(t, asset);
+    while (t > 0 && table.end(std::size_t(t - 1)) > at) --t;
+  }
+  if (at != from) return std::nullopt;
+  return simple ? growth - 1 : growth;
+}
+
+}  // namespace
+
+ReturnTable ReturnTable::at_common_ends(Eigen::Index followers) const {
+  if (is_dense() || returns.cols() == followers) return *this;
+  std::vector<long> common = price_points(*this, 0);
+  for (Eigen::Index i = 1; i < returns.cols() - followers; ++i) {
+    std::vector<long> both;
+    std::ranges::set_intersection(common, price_points(*this, i), std::back_inserter(both));
+    common = std::move(both);
+  }
+  ReturnTable result;
+  result.assets = assets;
+  result.every = every;
+  result.periods_per_year = periods_per_year;
+  result.kind = kind;
+  const auto day_of = [&](long period) {
+    for (std::size_t row = 0; row < days.size(); ++row) {
+      if (end(row) == period) return days[row];
+    }
+    return start;
+  };
+  const long origin = common.empty() ? 0 : common.front();
+  result.start = common.empty() ? start : day_of(origin);
+  std::vector<Eigen::RowVectorXd> rows;
+  std::vector<Eigen::RowVectorXi> row_spans;
+  for (std::size_t k = 1; k < common.size(); ++k) {
+    const long from = common[k - 1], to = common[k];
+    Eigen::RowVectorXd row = Eigen::RowVectorXd::Constant(returns.cols(), std::numeric_limits<double>::quiet_NaN());
+    Eigen::RowVectorXi row_span = Eigen::RowVectorXi::Zero(returns.cols());
+    bool joined = true;
+    for (Eigen::Index i = 0; i < returns.cols() && joined; ++i) {
+      if (const auto value = compounded(*this, i, from, to)) {
+        row[i] = *value;
+        row_span[i] = int(to - from);
+      } else {
+        joined = i >= returns.cols() - followers;
+      }
+    }
+    if (!joined) continue;
+    rows.push_back(std::move(row));
+    row_spans.push_back(std::move(row_span));
+    result.days.push_back(day_of(to));
+    result.ends.push_back(to - origin);
+  }
+  result.returns.resize(Eigen::Index(rows.size()), returns.cols());
+  result.spans.resize(Eigen::Index(rows.size()), returns.cols());
+  for (std::size_t k = 0; k < rows.size(); ++k) {
+    result.returns.row(Eigen::Index(k)) = rows[k];
+    result.spans.row(Eigen::Index(k)) = row_spans[k];
+  }
+  if (!result.ends.empty() && result.ends.back() == long(rows.size())) result.ends.clear();
+  return result;
+}
+
+std::vector<std::size_t> ReturnTable::common_rows() const {
+  if (is_dense()) {
     std::vector<std::size_t> all(static_cast<std::size_t>(spans.rows()));
     std::iota(all.begin(), all.end(), std::size_t(0));
     return all;
@@ -106,8 +225,10 @@ ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind k
   }
   result.start = result.days.front();
   result.every = {1, Unit::day};
-  result.periods_per_year = result.every.periods_per_year();
   result.kind = kind;
+  PriceTable calendar;
+  calendar.days = result.days;
+  result.periods_per_year = calendar.rows_per_year();
   const auto periods = Eigen::Index(rows.size()), n = Eigen::Index(bars.size());
   result.returns.setConstant(periods, n, std::numeric_limits<double>::quiet_NaN());
   result.spans.setZero(periods, n);

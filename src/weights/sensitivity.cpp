@@ -79,9 +79,10 @@ WeightBands bands_of(const std::vector<Drawn>& draws, std::size_t aim, Eigen::In
 
 }  // namespace
 
-Sensitivity sensitivity(const ReturnTable& returns, const std::function<Estimate(const ReturnTable&)>& estimate,
+Sensitivity sensitivity(const ReturnTable& given, const std::function<Estimate(const ReturnTable&)>& estimate,
                         const Limits& limits, const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
                         const BootstrapOptions& options) {
+  const auto returns = given.at_common_ends();
   const auto common = returns.common_rows();
   Sensitivity result;
   result.block = check_draws(options, common.size());
@@ -103,6 +104,9 @@ Sensitivity sensitivity(const ReturnTable& returns, const std::function<Estimate
         }
         drawn.returns = returns.returns(rows, Eigen::all);
         drawn.spans = returns.spans(rows, Eigen::all);
+        drawn.ends.clear();
+        long end = 0;
+        for (auto row : rows) drawn.ends.push_back(end += returns.spans(row, 0));
         drawn.days.resize(rows.size());
         try {
           draws[std::size_t(draw)] = solve(estimate(drawn), limits, facts, aims, risk_free, volatilities);

@@ -96,7 +96,7 @@ TEST(RollingCorrelation, IsThatOfEachWindowAfresh) {
 TEST(RollingCorrelation, SaysWhenTheWindowIsLongerThanTheHistory) {
   const auto table = table_of(returns_of(20, 2, 4));
   EXPECT_THAT(message_of([&] { rolling_correlation(table, 0, 1, 21); }),
-              HasSubstr("rolling correlation of A and B: a window of 21 returns is longer than the 20 there are"));
+              HasSubstr("rolling correlation of A and B: a window of 21 periods is longer than the 20 there are"));
   EXPECT_THROW(rolling_correlation(table, 0, 1, 3), InputError);
   auto still = table;
   still.returns.col(1).head(10).setConstant(0.5);

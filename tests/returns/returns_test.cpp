@@ -14,9 +14,16 @@ using std::chrono::days;
 
 const Day start = *parse_day("2024-01-31");
 
+// The ends of months from January 2024 on.
+Day month_end(int months) {
+  const auto first =
+      std::chrono::year_month{std::chrono::year{2024}, std::chrono::January} + std::chrono::months{months};
+  return Day{first / std::chrono::last};
+}
+
 PriceTable table_of(const Eigen::MatrixXd& prices) {
   PriceTable table;
-  for (Eigen::Index i = 0; i < prices.rows(); ++i) table.days.push_back(start + days{30 * i});
+  for (Eigen::Index i = 0; i < prices.rows(); ++i) table.days.push_back(month_end(int(i)));
   for (Eigen::Index j = 0; j < prices.cols(); ++j) table.assets.push_back({"A" + std::to_string(j + 1), "HLC"});
   table.prices = prices;
   return table;
@@ -26,7 +33,7 @@ TEST(Returns, AreSimpleAndDatedAtTheirEnd) {
   const auto returns = simple_returns(table_of(Eigen::Vector3d(100, 110, 99)), {1, Unit::month});
   EXPECT_NEAR(returns.returns(0, 0), 0.1, 1e-15);
   EXPECT_NEAR(returns.returns(1, 0), -0.1, 1e-15);
-  EXPECT_EQ(returns.days.front(), start + days{30});
+  EXPECT_EQ(returns.days.front(), month_end(1));
   EXPECT_EQ(returns.start, start);
   EXPECT_EQ(returns.periods_per_year, 12);
 }
@@ -54,19 +61,66 @@ TEST(Returns, AfterAHoleReachBackToTheLastPriceAndSayHowFar) {
   EXPECT_THAT(returns.common_rows(), testing::ElementsAre(2u));
 }
 
-TEST(Figures, LeaveOutReturnsThatSpanSeveralPeriodsAndCountThem) {
+TEST(Figures, AReturnOverSeveralPeriodsCountsAsMany) {
   Eigen::VectorXd prices(6);
   prices << NAN, 100, 110, NAN, 55, 66;
   const auto f = figures_of(simple_returns(table_of(prices), {1, Unit::month}), 0);
-  EXPECT_EQ(f.observations, 2u);
+  // +10%, -50% over two, +20%: K = 4, m = -0.2 / 4 = -0.05; left are 0.15, -0.4, 0.25, K - sum k^2 / K = 4 - 6/4.
+  EXPECT_EQ(f.observations, 3u);
   EXPECT_EQ(f.long_returns, 1u);
-  EXPECT_NEAR(f.mean_arithmetic, 12 * (0.1 + 0.2) / 2, 1e-14);
-  EXPECT_NEAR(f.worst, 0.1, 1e-15);
-  EXPECT_EQ(f.best_day, start + days{150});
-  // The fall over the hole is a fall all the same.
+  EXPECT_NEAR(f.mean_arithmetic, 12 * -0.05, 1e-14);
+  EXPECT_NEAR(f.variance, 12 * (0.15 * 0.15 + 0.4 * 0.4 + 0.25 * 0.25) / 2.5, 1e-14);
+  EXPECT_NEAR(f.standard_error, 12 * std::sqrt((0.15 * 0.15 + 0.4 * 0.4 + 0.25 * 0.25) / 2.5 / 4), 1e-14);
+  EXPECT_NEAR(f.mean_geometric, std::pow(0.66, 12.0 / 4) - 1, 1e-14);
+  EXPECT_NEAR(f.worst, -0.5, 1e-15) << "nothing is left out";
+  EXPECT_EQ(f.best_day, month_end(5));
   EXPECT_NEAR(f.max_drawdown, -0.5, 1e-15);
-  EXPECT_EQ(f.max_drawdown_from, start + days{60});
-  EXPECT_EQ(f.max_drawdown_to, start + days{120});
+  EXPECT_EQ(f.max_drawdown_from, month_end(2));
+  EXPECT_EQ(f.max_drawdown_to, month_end(4));
+  FigureOptions population;
+  population.denominator = Denominator::population;
+  EXPECT_NEAR(figures_of(simple_returns(table_of(prices), {1, Unit::month}), 0, population).variance,
+              12 * (0.15 * 0.15 + 0.4 * 0.4 + 0.25 * 0.25) / 4, 1e-14);
+}
+
+TEST(Returns, SpansAreTheCalendarsWhetherOrNotAnybodyHasAPrice) {
+  PriceTable table;
+  table.days = {month_end(0), month_end(3), month_end(4)};  // nobody has one in February and March
+  table.assets = {{"A", "HLC"}};
+  table.prices = Eigen::Vector3d(100, 130, 143);
+  const auto returns = simple_returns(table, {1, Unit::month});
+  EXPECT_EQ(returns.spans, Eigen::Vector2i(3, 1));
+  EXPECT_NEAR(figures_of(returns, 0).mean_arithmetic, 12 * 0.4 / 4, 1e-14);
+  table.days[1] = month_end(0) + days{40};  // the 11th of March
+  table.days[2] = table.days[1] + days{2};
+  EXPECT_THAT(test::message_of([&] {
+                simple_returns(table, {1, Unit::month});
+              }),
+              testing::HasSubstr("2024-03-11 and 2024-03-13 lie in one month"));
+}
+
+TEST(Returns, BetweenCommonEndsNothingIsLost) {
+  Eigen::MatrixXd prices(6, 2);
+  prices << 100, NAN,  //
+      110, 50,         //
+      121, NAN,        //
+      133.1, NAN,      //
+      120, 25,         //
+      126, 30;
+  for (auto kind : {ReturnKind::simple, ReturnKind::log}) {
+    const auto common = returns_of(table_of(prices), {1, Unit::month}, kind).at_common_ends();
+    ASSERT_EQ(common.observations(), 2u);
+    EXPECT_EQ(common.start, month_end(1));
+    EXPECT_EQ(common.days, (std::vector<Day>{month_end(4), month_end(5)}));
+    EXPECT_EQ(common.spans, (Eigen::MatrixXi(2, 2) << 3, 3, 1, 1).finished());
+    const auto grown = [&](int row, int asset) {
+      const double r = common.returns(row, asset);
+      return kind == ReturnKind::simple ? 1 + r : std::exp(r);
+    };
+    EXPECT_NEAR(grown(0, 0), 120.0 / 110, 1e-14);
+    EXPECT_NEAR(grown(0, 1), 0.5, 1e-15);
+    EXPECT_NEAR(grown(1, 1), 1.2, 1e-15);
+  }
 }
 
 TEST(Figures, ByHand) {
@@ -80,11 +134,11 @@ TEST(Figures, ByHand) {
   EXPECT_NEAR(f.mean_geometric, std::pow(1.188, 4) - 1, 1e-13);
   EXPECT_NEAR(f.standard_error, 12 * std::sqrt(0.02333333333333333 / 3), 1e-14);
   EXPECT_NEAR(f.worst, -0.1, 1e-15);
-  EXPECT_EQ(f.worst_day, start + days{60});
+  EXPECT_EQ(f.worst_day, month_end(2));
   EXPECT_NEAR(f.best, 0.2, 1e-15);
   EXPECT_NEAR(f.max_drawdown, -0.1, 1e-15);
-  EXPECT_EQ(f.max_drawdown_from, start + days{30});
-  EXPECT_EQ(f.max_drawdown_to, start + days{60});
+  EXPECT_EQ(f.max_drawdown_from, month_end(1));
+  EXPECT_EQ(f.max_drawdown_to, month_end(2));
 }
 
 TEST(Figures, MomentsAgreeWithLongDoubleOnFatTails) {
@@ -93,7 +147,14 @@ TEST(Figures, MomentsAgreeWithLongDoubleOnFatTails) {
   Eigen::VectorXd prices(500);
   prices[0] = 100;
   for (Eigen::Index i = 1; i < prices.size(); ++i) prices[i] = prices[i - 1] * (1 + 0.01 * std::tanh(draw(random)));
-  const auto returns = simple_returns(table_of(prices), {1, Unit::day});
+  auto table = table_of(prices);
+  Day day = start;
+  for (auto& of : table.days) {
+    of = day;
+    do day += days{1};
+    while (std::chrono::weekday{day}.iso_encoding() > 5);
+  }
+  const auto returns = simple_returns(table, {1, Unit::day});
   const auto f = figures_of(returns, 0);
   long double mean = 0, second = 0, third = 0, fourth = 0, count = 499;
   for (double r : returns.returns.col(0)) mean += r / count;

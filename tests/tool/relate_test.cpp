@@ -245,7 +245,7 @@ TEST(Relate, BadInputIsNamed) {
   EXPECT_THAT(complaint("--rolling 3y --pair TIDEMILL"), HasSubstr("'TIDEMILL' names no second asset"));
   EXPECT_THAT(complaint("--rolling 3y --pair TIDEMILL:KELPFRM"), HasSubstr("Did you mean 'KELPFARM'?"));
   EXPECT_THAT(complaint("--rolling 3y --pair TIDEMILL:tidemill"), HasSubstr("'TIDEMILL:tidemill' is one asset"));
-  EXPECT_THAT(complaint("--rolling 9y"), HasSubstr("a window of 108 returns is longer than the 70 there are"));
+  EXPECT_THAT(complaint("--rolling 9y"), HasSubstr("a window of 108 periods is longer than the 70 there are"));
   EXPECT_THAT(run_tool("relate" + mandate + "--split 2030-01-01").err,
               HasSubstr("Left out: stability: 70 returns before and 0 after are too few"));
   EXPECT_THAT(run_tool("relate" + mandate + "--last 30y").err, HasSubstr("--last 30y reaches before"));

@@ -20,6 +20,7 @@ struct Estimate {
   std::string denominator = "T-1";          ///< of variances: "T-1" (sample) or "T" (population); empty where not known
   double periods_per_year = 12;
   std::size_t observations = 0;  ///< 0 when unknown
+  std::size_t long_spans = 0;    ///< returns that span more than one period
   std::size_t rows_dropped = 0;  ///< periods left out because not every asset's return spans the same days
   std::optional<Day> from, to;   ///< first price and last price used
   double risk_free = 0;          ///< fraction per year

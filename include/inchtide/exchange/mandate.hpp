@@ -5,7 +5,8 @@
 ///                           short_histories, drop_misprints, field, fields.CODE, actions, dates, decimal
 ///     [gather]              store, provider, list
 ///     [providers.NAME]      see provider.hpp
-///     [estimate]            every, from, to, last_period, risk_free, expected, covariance, denominator, premium,
+///     [estimate]            every, periods_per_year, from, to, last_period, risk_free, expected, covariance,
+///     denominator, premium,
 ///                           risk_aversion, implied_weights, own.CODE, caps.CODE
 ///     [views.NAME]          says, confidence
 ///     [limits]              name = "KELPFARM <= 12%"
@@ -50,6 +51,7 @@ struct Mandate {
   std::vector<Provider> providers;
 
   std::optional<Interval> every;
+  std::optional<double> periods_per_year;  ///< as measured without it
   std::optional<Day> from, to;
   bool keep_last_period = false;    ///< use a last period that has not ended
   std::optional<double> risk_free;  ///< fraction per year

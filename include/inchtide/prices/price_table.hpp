@@ -38,8 +38,16 @@ struct PriceTable {
   /// Prices are known to be complete up to this day, even where the last row is earlier: a table cut out of a longer
   /// one knows that no trading day lies between its last row and the cut.
   Day complete_to{};
+  /// Of each row, its number among the days on which any asset has a price: rows that alignment dropped count as time
+  /// that passed. Empty where none was.
+  std::vector<long> numbers;
 
   std::size_t rows() const { return days.size(); }
+  long number(std::size_t row) const { return numbers.empty() ? long(row) : numbers[row]; }
+
+  /// How many rows a year has, as measured: 252 for 240 to 262 counted ones, 365 from 340, 52 for 49 to 53.5, 12 for 11
+  /// to 12.5, else the count itself. Of less than half a year, weekdays without weekends count as 252.
+  double rows_per_year() const;
   std::vector<std::string> codes() const;
 
   /// The column of `code` (names ignore case).
@@ -103,7 +111,9 @@ AlignedPrices align_common(const std::vector<PriceHistory>& histories);
 
 /// Puts histories side by side by any policy.
 /// @throws InputError as `align_common`, and when carrying leaves no day on which all have a price
-AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy);
+/// @param followers so many histories at the end, such as a benchmark, have no say in the days: they have a price there
+///        or a hole
+AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy, std::size_t followers = 0);
 
 /// What to do about assets whose history begins later or ends earlier than the others'.
 enum class ShortHistories {
@@ -142,8 +152,13 @@ struct PeriodEnds {
   bool last_kept = true;
 };
 
-/// The last row of each period; an asset with a hole there takes its last price within the period. Month ends for `1m`,
-/// every k-th row for `kd` (from the first row on).
+/// The number of the period that a row belongs to, for any interval: periods are the calendar's, whether or not anybody
+/// has a price in them.
+long period_of_row(const PriceTable& table, std::size_t row, const Interval& every);
+
+/// The last row of each period; an asset with a hole there takes its last price within the period. Month ends for `1m`.
+/// Periods of days are blocks of k of the days on which any asset has a price, after the first row, which ends one of
+/// its own.
 /// @param keep_unfinished keeps the row of a last period that still had weekdays to come
 PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished = false);
 

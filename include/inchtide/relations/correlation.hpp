@@ -42,7 +42,8 @@ struct Correlation {
   std::vector<std::string> motionless;      ///< assets that never move
   std::optional<Day> from, to;              ///< the first and last period's days
 
-  Eigen::VectorXd variances;  ///< N, T-1, per year; 0 for what never moves
+  Eigen::VectorXd variances;         ///< N, T-1, per year; 0 for what never moves
+  Eigen::VectorXd population_parts;  ///< N: what makes variances with the denominator T of them
 
   /// N x N, per year: correlation x the roots of both variances, T-1 or T of each asset's own periods. Positive
   /// semidefinite where the correlations are.

@@ -14,7 +14,7 @@ namespace inchtide::report {
 
 /// Return and risk per year; the benchmark, if any, comes last.
 /// @param from the day of the first price, @param to of the last
-Table return_risk_table(const std::vector<AssetFigures>& figures, const Interval& every, Day from, Day to);
+Table return_risk_table(const std::vector<AssetFigures>& figures, const ReturnTable& returns);
 /// The lower side and the shape of the returns.
 Table shape_table(const std::vector<AssetFigures>& figures, const Interval& every);
 /// Worst and best period, and the deepest fall.

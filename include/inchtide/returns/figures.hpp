@@ -36,7 +36,8 @@ struct FigureOptions {
 };
 
 /// Figures of one series of returns, simple or log. With p periods per year, T returns r, their mean m and divisor
-/// D (T-1 or T):
+/// D (T-1 or T). A return that spans k periods counts as k: with K = sum k, m = sum r / K, its own part of the sums is
+/// (r - k m)^2, D = K - sum k^2 / K or K, and K stands for T in exponents, errors and the downside deviation:
 ///
 /// | figure | formula | unit |
 /// | --- | --- | --- |
@@ -54,8 +55,8 @@ struct FigureOptions {
 /// | standard_error | p s / sqrt(T), s the per-period sample deviation | fraction per year |
 struct AssetFigures {
   std::string asset;
-  std::size_t observations = 0;  ///< returns used: those of a single period
-  std::size_t long_returns = 0;  ///< returns after a hole, left out because they span several periods
+  std::size_t observations = 0;  ///< returns used
+  std::size_t long_returns = 0;  ///< of them, those after a hole, which span several periods
   ReturnKind kind = ReturnKind::simple;
   Denominator denominator = Denominator::sample;
   double tail = 0.05;

@@ -5,6 +5,7 @@
 /// which is what weights need; they do not add over time. Log returns add over time, not across assets.
 
 #include <Eigen/Core>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -22,13 +23,30 @@ struct ReturnTable {
   std::vector<std::string> assets;
   Eigen::MatrixXd returns;  ///< rows = periods, columns = assets; NaN where there is none
   /// How many periods each return spans: 1, more after a hole (it reaches back to the last price before it and is dated
-  /// at its end), 0 where there is no return.
+  /// at its end), 0 where there is no return. Periods are the calendar's, whether or not anybody has a price in them.
   Eigen::MatrixXi spans;
+  /// Periods from the start to each row's end; empty where that is 1, 2, 3, ...
+  std::vector<long> ends{};
   Interval every;
   double periods_per_year = 12;
   ReturnKind kind = ReturnKind::simple;
 
   std::size_t observations() const { return days.size(); }
+  long end(std::size_t row) const { return ends.empty() ? long(row) + 1 : ends[row]; }
+
+  /// True where every return spans one period and none is missing.
+  bool is_dense() const;
+
+  /// The returns between the days at which every asset has a price, compounded, so that all span the same periods and
+  /// no movement is lost: what an estimate is made of.
+  /// @param followers so many assets at the end have no say in the days: a return there, or none
+  ReturnTable at_common_ends(Eigen::Index followers = 0) const;
+
+  /// These columns alone, on the same rows.
+  ReturnTable columns(const std::vector<Eigen::Index>& which) const;
+
+  /// How many rows span more than one period, for some asset.
+  std::size_t long_rows() const;
 
   /// The rows whose returns span the same days for every asset: those that a covariance may use.
   std::vector<std::size_t> common_rows() const;
@@ -38,7 +56,9 @@ struct ReturnTable {
 
 /// Returns from one row of `table` to the next that has a price.
 /// @param table prices already taken at period ends; NaN is a hole
-/// @param every the interval between its rows; sets the periods per year
+/// @param every the interval between its rows; sets the periods per year: the calendar's, or of days what the table's
+/// rows
+///        count in a year
 /// @throws InputError when there are fewer than two rows, or an asset has fewer than two prices (naming it)
 ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind);
 
