@@ -1,8 +1,8 @@
 // inchtide demo: the whole job on the demo data.
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
-#include <cstdio>
 #include <filesystem>
 
 #include "inchtide/base/errors.hpp"
@@ -67,14 +67,12 @@ void run_demo(const Options& given) {
   }
   const Outcome summary{"demo", {{"mandate", options.mandate}}, {}, {{"files", files}}, {}, {}};
   if (options.json == "-") {
-    fmt::print("{}", document_of(summary));
+    to_screen(document_of(summary));
   } else if (!options.json.empty()) {
     exchange::write_text_file(options.json, document_of(summary));
   }
   if (!options.quiet && options.json != "-") {
-    fmt::print("Written:\n");
-    for (const auto& file : files) fmt::print("  {}\n", file);
-    std::fflush(stdout);
+    to_screen(fmt::format("Written:\n  {}\n", fmt::join(files, "\n  ")));
   }
   if (!failure.empty()) throw OutsideFailure(failure);
 }

@@ -10,6 +10,7 @@
 #include <cstdlib>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/exchange/gather.hpp"
 #include "inchtide/report/price_views.hpp"
@@ -38,7 +39,7 @@ void watch_for_stop() {
 Progress progress_line(const Options& options) {
   if (options.quiet || isatty(STDERR_FILENO) == 0) return {};
   return [](std::size_t done, std::size_t all, const std::string& what) {
-    fmt::print(stderr, "\r\033[K{} of {}  {}{}", done, all, what, done == all ? "\r\033[K" : "");
+    fmt::print(stderr, "\r\033[K{} of {}  {}{}", done, all, excerpt(what), done == all ? "\r\033[K" : "");
     std::fflush(stderr);
   };
 }

@@ -1,28 +1,44 @@
 // inchtide: from price histories to weights under limits, and what trading them would have left.
 
+#include <spdlog/pattern_formatter.h>
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
 #include <CLI/CLI.hpp>
+#include <csignal>
+#include <cstdio>
+#include <iostream>
+#include <new>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/report/version.hpp"
 #include "options.hpp"
 #include "output.hpp"
 
 namespace {
 
+using namespace inchtide::app;
+
+/// The text of a message as a terminal may have it, whatever names it holds.
+class PrintableText : public spdlog::custom_flag_formatter {
+ public:
+  void format(const spdlog::details::log_msg& message, const std::tm&, spdlog::memory_buf_t& to) override {
+    const auto text = inchtide::printable(std::string_view(message.payload.data(), message.payload.size()));
+    to.append(text.data(), text.data() + text.size());
+  }
+  std::unique_ptr<custom_flag_formatter> clone() const override { return std::make_unique<PrintableText>(); }
+};
+
 void set_up_messages() {
   auto logger = spdlog::stderr_logger_st("inchtide");
-  logger->set_pattern("inchtide: %l: %v");
+  auto pattern = std::make_unique<spdlog::pattern_formatter>();
+  pattern->add_flag<PrintableText>('*').set_pattern("inchtide: %l: %*");
+  logger->set_formatter(std::move(pattern));
   spdlog::set_default_logger(logger);
 }
 
-}  // namespace
-
-int main(int count, char** arguments) {
+int run(int count, char** arguments) {
   using namespace inchtide;
-  using namespace inchtide::app;
-  set_up_messages();
   app::Options options;
   CLI::App tool("Estimates, exact efficient frontiers, weights within limits, and rehearsed rebalancing with costs.",
                 "inchtide");
@@ -59,8 +75,24 @@ int main(int count, char** arguments) {
   } catch (const UncertifiedAnswer& error) {
     spdlog::error("{}", error.what());
     return uncertified;
-  } catch (const std::exception& error) {
-    spdlog::error("{}", error.what());
+  } catch (const std::bad_alloc&) {
+    spdlog::error("There is not enough memory for this. Choose fewer assets or days, or a machine with more");
     return outside_failed;
+  } catch (const std::exception& error) {
+    spdlog::error("This is a fault of Inch Tide, not of your data: {}. Please report it with the command", error.what());
+    return own_fault;
   }
+}
+
+}  // namespace
+
+int main(int count, char** arguments) {
+  // A reader that went away or a file that may not grow is an error that is said, not the end.
+  std::signal(SIGPIPE, SIG_IGN);
+  std::signal(SIGXFSZ, SIG_IGN);
+  set_up_messages();
+  const int code = run(count, arguments);
+  if (std::cout.flush() && std::fflush(stdout) == 0) return code;
+  if (code == done) spdlog::error("standard output cannot be written");
+  return code == done ? outside_failed : code;
 }

@@ -318,7 +318,12 @@ void add_draw_options(CLI::App& command, Options& options) {
       ->type_name("PERIODS")
       ->check(CLI::PositiveNumber)
       ->group("Estimate");
-  command.add_option("--seed", options.seed, "Of the random draws (default 1)")->type_name("N")->group("Estimate");
+  command.add_option("--seed", options.seed, "Of the random draws (default 1)")
+      ->type_name("N")
+      ->group("Estimate")
+      ->check([](const std::string& text) {  // a negative one would come round to a huge one
+        return text.starts_with('-') ? "a seed is 0 or more" : std::string();
+      });
 }
 
 void add_bootstrap_options(CLI::App& command, Options& options) {

@@ -22,6 +22,7 @@ enum ExitCode {
   outside_failed = 3,
   done_in_part = 4,
   uncertified = 5,
+  own_fault = 70,
   interrupted = 130
 };
 

@@ -4,11 +4,14 @@
 #include <fmt/ranges.h>
 #include <spdlog/spdlog.h>
 
+#include <cerrno>
 #include <cstdio>
+#include <cstring>
 #include <filesystem>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
 
 namespace inchtide::app {
@@ -36,6 +39,12 @@ std::pair<const report::Chart*, std::string> chart_for(const Outcome& outcome, c
 
 }  // namespace
 
+void to_screen(std::string_view text) {
+  const bool written = std::fwrite(text.data(), 1, text.size(), stdout) == text.size();
+  if (written && std::fflush(stdout) == 0) return;
+  throw OutsideFailure(fmt::format("standard output cannot be written: {}", std::strerror(errno)));
+}
+
 std::string document_of(const Outcome& outcome) {
   return report::document(outcome.command, outcome.inputs, outcome.warnings, outcome.result);
 }
@@ -46,9 +55,8 @@ void print_warnings(const Outcome& outcome) {
 
 void print_tables(const Outcome& outcome) {
   for (const auto& table : outcome.tables) {
-    if (table.preview != 0) fmt::print("{}\n", report::to_text(table));
+    if (table.preview != 0) to_screen(printable(report::to_text(table)) + "\n");
   }
-  std::fflush(stdout);
 }
 
 void write_tables(const Outcome& outcome, const std::string& folder) {
@@ -68,7 +76,7 @@ void deliver(const Outcome& outcome, Options& options) {
   if (!options.quiet) print_warnings(outcome);
   if (!options.quiet && !json_to_screen) print_tables(outcome);
   if (json_to_screen) {
-    fmt::print("{}", document_of(outcome));
+    to_screen(document_of(outcome));
   } else if (!options.json.empty()) {
     exchange::write_text_file(options.json, document_of(outcome));
   }
@@ -89,7 +97,7 @@ void keep(const UnsolvedProblem& unsolved, const std::string& command, const Opt
   const auto text =
       report::document(command, report::Json::object(), {unsolved.what()}, report::unsolved_result(unsolved.problem()));
   if (options.json == "-") {
-    fmt::print("{}", text);
+    to_screen(text);
     return;
   }
   try {

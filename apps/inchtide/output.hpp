@@ -28,6 +28,10 @@ struct Outcome {
 // last, because they need another program.
 void deliver(const Outcome& outcome, Options& options);
 
+// To standard output, as it is.
+// @throws OutsideFailure when it is full or gone
+void to_screen(std::string_view text);
+
 void print_tables(const Outcome& outcome);
 void write_tables(const Outcome& outcome, const std::string& folder);
 void print_warnings(const Outcome& outcome);

@@ -11,6 +11,7 @@
 #include <numeric>
 #include <set>
 
+#include "checks.hpp"
 #include "footing.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
@@ -354,6 +355,7 @@ void choose_field(exchange::Mandate& mandate, const std::string& text) {
 }  // namespace
 
 exchange::Mandate mandate_of(const Options& options) {
+  check_ranges(options);
   exchange::Mandate mandate;
   if (!options.mandate.empty()) mandate = exchange::read_mandate(options.mandate);
   if (!options.prices.empty()) mandate.prices = options.prices;
@@ -402,6 +404,7 @@ exchange::Mandate mandate_of(const Options& options) {
   for (const auto& schedule : options.schedules) mandate.schedules.push_back(Schedule::parse(schedule, "--schedule"));
   if (!options.costs.empty()) mandate.costs.clear();
   for (const auto& cost : options.costs) mandate.costs.push_back(CostClass::parse(cost, "--cost"));
+  check_outputs(options, mandate);
   return mandate;
 }
 

@@ -91,6 +91,10 @@ Interval Interval::parse(std::string_view text, std::string_view where) {
     const auto [end, error] = std::from_chars(count.data(), count.data() + count.size(), interval.count);
     if (error != std::errc{} || end != count.data() + count.size() || interval.count < 1) throw fail();
   }
+  constexpr int longest[] = {3'652'425, 521'775, 120'000, 40'000, 10'000};
+  if (interval.count > longest[int(interval.unit)]) {
+    throw InputError(std::string(where), fmt::format("'{}' is longer than 10,000 years", text), "Give a shorter one");
+  }
   return interval;
 }
 

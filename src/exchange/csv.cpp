@@ -13,10 +13,22 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
 
 namespace inchtide::exchange {
 namespace {
+
+/// Text that a spreadsheet would run when it opens the file.
+bool starts_formula(std::string_view text) {
+  return !text.empty() && std::string_view("=+-@\t").find(text.front()) != std::string_view::npos;
+}
+
+/// Text with one apostrophe or more before a formula's start: written with one more, read with one less.
+bool is_guarded(std::string_view text) {
+  const auto first = text.find_first_not_of('\'');
+  return first != 0 && first != std::string_view::npos && starts_formula(text.substr(first));
+}
 
 /// Gathers the cells that libcsv hands over one by one into rows.
 struct Reader {
@@ -51,6 +63,7 @@ struct Reader {
 
   [[gnu::noinline]] void keep(std::size_t column, std::string_view value) {
     if (column >= pieces.size()) pieces.resize(column + 1);
+    if (value.starts_with('\'') && is_guarded(value)) value.remove_prefix(1);
     pieces[column] = {text.size(), value.size()};
     text += value;
   }
@@ -207,10 +220,10 @@ Day CsvStyle::day(std::string_view text, const std::function<std::string()>& pla
   const auto other = [&](Dates order) { return dates != order && written_day(std::string(text), order); };
   if (other(Dates::day_first) || other(Dates::month_first)) {
     throw InputError(place(),
-                     fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", text),
+                     fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", excerpt(text)),
                      "Say --dates day-first or --dates month-first, or write YYYY-MM-DD");
   }
-  throw InputError(place(), fmt::format("'{}' is not a day", text), "Write it as YYYY-MM-DD");
+  throw InputError(place(), fmt::format("'{}' is not a day", excerpt(text)), "Write it as YYYY-MM-DD");
 }
 
 double CsvStyle::figure(std::string_view text, const std::function<std::string()>& place) const {
@@ -221,10 +234,10 @@ double CsvStyle::figure(std::string_view text, const std::function<std::string()
     return *value;
   }
   if (decimal == Decimal::unsaid && (grouped_number(text, ',', ".' ") || grouped_number(text, '.', ",' "))) {
-    throw InputError(place(), fmt::format("'{}' can be read in two ways, or not with a decimal point", text),
+    throw InputError(place(), fmt::format("'{}' can be read in two ways, or not with a decimal point", excerpt(text)),
                      "Say --decimal comma (1.234,56) or --decimal point (1,234.56)");
   }
-  throw InputError(place(), fmt::format("'{}' is not a number", text),
+  throw InputError(place(), fmt::format("'{}' is not a number", excerpt(text)),
                    comma ? "Write it as 12,34; --decimal comma was chosen" : "Write it as 12.34");
 }
 
@@ -264,9 +277,11 @@ std::optional<std::size_t> find_column(const std::vector<std::string>& header,
 }
 
 std::string csv_cell(std::string_view text) {
-  if (text.find_first_of(",\"\r\n") == std::string_view::npos) return std::string(text);
-  std::string quoted(2 * text.size() + 2, '\0');
-  quoted.resize(csv_write(quoted.data(), quoted.size(), text.data(), text.size()));
+  const auto cell = is_guarded(text) || (text.size() > 1 && starts_formula(text)) ? "'" + std::string(text)
+                                                                                : std::string(text);
+  if (cell.find_first_of(",\"\r\n") == std::string::npos) return cell;
+  std::string quoted(2 * cell.size() + 2, '\0');
+  quoted.resize(csv_write(quoted.data(), quoted.size(), cell.data(), cell.size()));
   return quoted;
 }
 

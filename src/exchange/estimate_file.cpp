@@ -12,6 +12,7 @@
 #include "inchtide/base/percent.hpp"
 #include "inchtide/exchange/csv.hpp"
 #include "inchtide/exchange/files.hpp"
+#include "json_text.hpp"
 
 namespace inchtide::exchange {
 namespace {
@@ -40,7 +41,7 @@ class Fields {
   }
 
   double number(const std::string& field, const json& value) const {
-    if (!value.is_number()) throw error(field, fmt::format("{} is not a number", value.dump()), "Give a figure");
+    if (!value.is_number()) throw error(field, fmt::format("{} is not a number", shown_json(value)), "Give a figure");
     return value.get<double>();
   }
 
@@ -306,10 +307,18 @@ Estimate read_estimate(const std::filesystem::path& path) {
     });
   }
   json document;
+  const auto content = read_text_file(path);
+  if (is_too_deep(content)) {
+    throw InputError(path.string(), fmt::format("it is nested more than {} levels deep", deepest_level),
+                     "Give an object with assets");
+  }
   try {
-    document = json::parse(read_text_file(path));
-  } catch (const json::exception& error) {
-    throw InputError(path.string(), fmt::format("not JSON: {}", error.what()), "Write it anew, or check it there");
+    document = json::parse(content);
+  } catch (const json::out_of_range&) {
+    throw InputError(path.string(), "it is not JSON: a number is too large", "Write it anew, or check it there");
+  } catch (const json::parse_error& error) {
+    const auto line = 1 + std::count(content.begin(), content.begin() + std::ptrdiff_t(std::min(error.byte, content.size())), '\n');
+    throw InputError(fmt::format("{}, line {}", path.string(), line), "it is not JSON", "Write it anew, or check it there");
   }
   const json& object = document.is_object() && document.contains("result") ? document["result"] : document;
   if (!object.is_object()) throw InputError(path.string(), "it holds no estimate", "Give an object with assets");
@@ -323,8 +332,9 @@ Estimate read_estimate(const std::filesystem::path& path) {
   Estimate estimate;
   estimate.returns = returns == "log" ? ReturnKind::log : ReturnKind::simple;
   for (const auto& asset : fields.list("assets")) {
-    if (!asset.is_string()) throw fields.error("assets", fmt::format("{} is not a code", asset.dump()), "Give texts");
+    if (!asset.is_string()) throw fields.error("assets", fmt::format("{} is not a code", shown_json(asset)), "Give texts");
     estimate.assets.push_back(asset.get<std::string>());
+    check_name(estimate.assets.back(), longest_code, path.string());
   }
   estimate.expected_return = fields.vector("expected_return");
   naming_file(path, [&] {

@@ -1,18 +1,33 @@
 #include "inchtide/exchange/files.hpp"
 
+#include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/random.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstdint>
 #include <cstring>
 #include <fstream>
-#include <sstream>
+#include <new>
+#include <vector>
 
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide::exchange {
 
 namespace fs = std::filesystem;
+
+namespace {
+
+constexpr std::size_t most_bytes = std::size_t(4) << 30;
+
+[[noreturn]] void too_large(const fs::path& path) {
+  throw InputError(path.string(), "it holds more than 4 GiB, or does not end", "Give a smaller file");
+}
+
+}  // namespace
 
 std::string read_text_file(const fs::path& path) {
   std::error_code error;
@@ -21,34 +36,25 @@ std::string read_text_file(const fs::path& path) {
   if (fs::is_directory(status)) throw InputError(path.string(), "this is a folder", "Give a file");
   std::ifstream file(path, std::ios::binary);
   std::string text;
-  if (fs::is_regular_file(status)) {
-    text.resize(fs::file_size(path, error));
-    file.read(text.data(), std::streamsize(text.size()));
-  } else {
-    std::ostringstream all;
-    all << file.rdbuf();
-    text = all.str();
+  try {
+    if (fs::is_regular_file(status)) {
+      const auto size = fs::file_size(path, error);
+      if (!error && size > most_bytes) too_large(path);
+      text.resize(error ? 0 : size);
+      file.read(text.data(), std::streamsize(text.size()));
+    } else {
+      std::vector<char> piece(1 << 16);
+      while (file.read(piece.data(), std::streamsize(piece.size())) || file.gcount() > 0) {
+        text.append(piece.data(), std::size_t(file.gcount()));
+        if (text.size() > most_bytes) too_large(path);
+      }
+      if (file.eof()) file.clear();
+    }
+  } catch (const std::bad_alloc&) {
+    throw OutsideFailure(fmt::format("{}: there is not enough memory to read it", path.string()));
   }
   if (!file) throw OutsideFailure(fmt::format("{}: it cannot be read: {}", path.string(), std::strerror(errno)));
   return text;
-}
-
-fs::path temporary_neighbour(const fs::path& path) {
-  static int counter = 0;
-  auto name = path;
-  name.replace_filename(
-      fmt::format(".{}.{}-{}{}", path.stem().string(), ::getpid(), ++counter, path.extension().string()));
-  return name;
-}
-
-void rename_into_place(const fs::path& finished, const fs::path& path) {
-  std::error_code error;
-  fs::rename(finished, path, error);
-  if (error) {
-    const auto why = error.message();
-    fs::remove(finished, error);
-    throw OutsideFailure(fmt::format("{}: it cannot be written: {}", path.string(), why));
-  }
 }
 
 void make_folder(const fs::path& folder) {
@@ -58,19 +64,107 @@ void make_folder(const fs::path& folder) {
   if (error) throw OutsideFailure(fmt::format("{}: the folder cannot be made: {}", folder.string(), error.message()));
 }
 
-void write_text_file(const fs::path& path, std::string_view text) {
-  make_folder(path.parent_path());
-  const auto temporary = temporary_neighbour(path);
-  std::ofstream file(temporary, std::ios::binary);
-  file.write(text.data(), std::streamsize(text.size()));
-  file.close();
-  if (!file) {
-    const std::string why = std::strerror(errno);
-    std::error_code ignored;
-    fs::remove(temporary, ignored);
-    throw OutsideFailure(fmt::format("{}: it cannot be written: {}", path.string(), why));
+namespace {
+
+[[noreturn]] void cannot_write(const fs::path& path, int error) {
+  throw OutsideFailure(fmt::format("{}: it cannot be written: {}", path.string(), std::strerror(error)));
+}
+
+/// An open file, closed whatever happens.
+struct Descriptor {
+  int value;
+  explicit Descriptor(int opened) : value(opened) {}
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  ~Descriptor() { close(); }
+  int close() {
+    const int result = value < 0 ? 0 : ::close(value);
+    value = -1;
+    return result;
   }
-  rename_into_place(temporary, path);
+};
+
+/// Returns 0, or what went wrong.
+int write_all(int descriptor, std::string_view text) {
+  while (!text.empty()) {
+    const auto written = ::write(descriptor, text.data(), text.size());
+    if (written < 0 && errno == EINTR) continue;
+    if (written < 0) return errno;
+    text.remove_prefix(std::size_t(written));
+  }
+  return 0;
+}
+
+/// Devices and pipes are written to, never replaced.
+void write_to_device(const fs::path& path, std::string_view text) {
+  Descriptor file(::open(path.c_str(), O_WRONLY | O_CLOEXEC | O_NOCTTY));
+  if (file.value < 0) cannot_write(path, errno);
+  if (const int error = write_all(file.value, text)) cannot_write(path, error);
+  if (file.close() != 0) cannot_write(path, errno);
+}
+
+fs::path unpredictable_neighbour(const fs::path& path) {
+  std::uint64_t drawn = 0;
+  if (::getrandom(&drawn, sizeof drawn, 0) != sizeof drawn) cannot_write(path, errno);
+  return path.parent_path() / fmt::format(".inchtide-{:016x}", drawn);
+}
+
+/// The file that a link leads to, even when it isn't there yet; a file itself when it is none.
+fs::path target_of(const fs::path& path) {
+  auto target = path;
+  for (int links = 0; fs::is_symlink(fs::symlink_status(target)); ++links) {
+    if (links == 40) cannot_write(path, ELOOP);
+    target = target.parent_path() / fs::read_symlink(target);
+  }
+  return target;
+}
+
+/// A new file takes the rights that are usual, one that is replaced leaves its own.
+mode_t rights_for(const fs::path& path) {
+  struct stat known {};
+  if (::stat(path.c_str(), &known) == 0) return known.st_mode & 0777;
+  const mode_t mask = ::umask(0);
+  ::umask(mask);
+  return 0666 & ~mask;
+}
+
+/// Writes a file that has no name until it is whole, so that nothing of it is left when the process is stopped. Where
+/// the file system knows none such, it has a name from the start.
+void replace_file(const fs::path& path, std::string_view text) {
+  const auto folder = path.parent_path().empty() ? fs::path(".") : path.parent_path();
+  const auto temporary = unpredictable_neighbour(path);
+  const auto rights = rights_for(path);
+  Descriptor file(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, 0600));
+  const bool named = file.value < 0;
+  if (named) {
+    file.value = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+    if (file.value < 0) cannot_write(path, errno);
+  }
+  int error = write_all(file.value, text);
+  if (error == 0 && ::fchmod(file.value, rights) != 0) error = errno;
+  if (error == 0 && !named) {
+    const auto own = fmt::format("/proc/self/fd/{}", file.value);
+    if (::linkat(AT_FDCWD, own.c_str(), AT_FDCWD, temporary.c_str(), AT_SYMLINK_FOLLOW) != 0) error = errno;
+  }
+  if (file.close() != 0 && error == 0) error = errno;
+  if (error == 0 && ::rename(temporary.c_str(), path.c_str()) != 0) error = errno;
+  if (error == 0) return;
+  ::unlink(temporary.c_str());
+  cannot_write(path, error);
+}
+
+}  // namespace
+
+void write_text_file(const fs::path& path, std::string_view text) {
+  std::error_code ignored;
+  make_folder(path.parent_path());
+  const auto kind = fs::status(path, ignored).type();
+  if (kind == fs::file_type::directory) cannot_write(path, EISDIR);
+  if (kind == fs::file_type::regular || kind == fs::file_type::not_found) {
+    replace_file(target_of(path), text);
+  } else {
+    write_to_device(path, text);
+  }
 }
 
 }  // namespace inchtide::exchange

@@ -100,7 +100,8 @@ class ProviderRun {
     }();
     const Day earliest = options_.from.value_or(provider_.from.value_or(beginning));
     if (!stored || stored->rows == 0 || (options_.from && *options_.from < stored->from)) {
-      return write(gathered, fetch(request, earliest), PriceStore::Merge::update);
+      const auto merge = options_.in_full ? PriceStore::Merge::replace : PriceStore::Merge::update;
+      return write(gathered, fetch(request, earliest), merge);
     }
     auto fetched = fetch(request, std::max(stored->from, stored->to - std::chrono::days{provider_.overlap_days}));
     const auto kept = [&] {
@@ -132,8 +133,15 @@ class ProviderRun {
     }
     const auto url = history_url(provider_, request.code, from, to);
     const auto answer = client_.get(url);
-    if (answer.status >= 200 && answer.status < 300) return bars_from_answer(provider_, request.asset, answer.body);
-    const auto words = words_of_error(provider_, answer.body);
+    if (answer.status >= 200 && answer.status < 300) {
+      auto bars = bars_from_answer(provider_, request.asset, answer.body);
+      if (bars.days.empty() || bars.days.back() <= to) return bars;
+      throw InputError(request.asset,
+                       fmt::format("provider {} answered a row of {}, after the last day asked for, {}", provider_.name,
+                                   to_string(bars.days.back()), to_string(to)),
+                       "Check days and path of the provider in the mandate");
+    }
+    const auto words = client_.without_secrets(words_of_error(provider_, answer.body));
     const auto said =
         fmt::format("provider {} answered {}{}{}", provider_.name, answer.status, words.empty() ? "" : ": ", words);
     if (answer.status == 401 || answer.status == 403) {
@@ -221,7 +229,7 @@ GatherReport gather_from(const Provider& provider, const std::vector<Request>& r
         take_down(gathered[i], error);
         reached[i] = 1;
       } catch (const std::exception& error) {  // must not leave the thread
-        gathered[i].error = error.what();
+        gathered[i].error = fmt::format("a fault of Inch Tide: {}", error.what());
         reached[i] = 1;
       }
       if (reached[i] != 0) run.done(requests[i].asset, requests.size());

@@ -1,5 +1,6 @@
 #include "inchtide/exchange/http.hpp"
 
+#include <arpa/inet.h>
 #include <curl/curl.h>
 #include <fmt/format.h>
 
@@ -8,6 +9,8 @@
 #include <thread>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide::exchange {
 namespace {
@@ -43,6 +46,29 @@ bool may_pass(CURLcode code) {
 
 }  // namespace
 
+bool is_loopback(const std::string& url) {
+  const std::unique_ptr<CURLU, void (*)(CURLU*)> parsed(curl_url(), curl_url_cleanup);
+  if (curl_url_set(parsed.get(), CURLUPART_URL, url.c_str(), 0) != CURLUE_OK) return false;
+  char* part = nullptr;
+  if (curl_url_get(parsed.get(), CURLUPART_HOST, &part, 0) != CURLUE_OK) return false;
+  const std::unique_ptr<char, void (*)(void*)> freed(part, curl_free);
+  const std::string host = lower_name(part);
+  in_addr address{};
+  if (inet_pton(AF_INET, host.c_str(), &address) == 1) return (ntohl(address.s_addr) >> 24) == 127;
+  return host == "localhost" || host == "[::1]";
+}
+
+std::string HttpClient::without_secrets(std::string text) const {
+  for (const auto& header : headers_) {
+    const auto secret = header.substr(std::min(header.find(": ") + 2, header.size()));
+    if (header.find(": ") == std::string::npos || secret.empty()) continue;
+    for (auto at = text.find(secret); at != std::string::npos; at = text.find(secret, at + 3)) {
+      text.replace(at, secret.size(), "***");
+    }
+  }
+  return text;
+}
+
 struct HttpClient::Turns {
   std::mutex mutex;
   Clock::time_point next{};
@@ -55,11 +81,11 @@ HttpClient::HttpClient(HttpSettings settings, std::vector<std::string> headers, 
       turns_(std::make_shared<Turns>()) {
   static const CURLcode ready = curl_global_init(CURL_GLOBAL_DEFAULT);
   if (ready != CURLE_OK) throw OutsideFailure("libcurl cannot be set up");
-  const auto positive = [](double value, const char* name) {
-    if (!(value > 0)) throw InputError(name, fmt::format("{} is not positive", value), "Give a positive number");
-  };
-  positive(settings_.timeout_seconds, "timeout");
-  positive(settings_.requests_per_second, "requests per second");
+  within(settings_.timeout_seconds, 0.001, 86400, "timeout_seconds");
+  within(settings_.requests_per_second, 1e-5, 1e5, "requests_per_second");
+  within(settings_.backoff_seconds, 0, 86400, "backoff_seconds");
+  within(settings_.longest_wait_seconds, 0, 86400, "longest_wait_seconds");
+  whole_within(settings_.retries, 0, 1000, "retries");
 }
 
 void HttpClient::check_stop() const {
@@ -97,6 +123,7 @@ HttpAnswer HttpClient::try_once(const std::string& url, std::string& broken, dou
   set(CURLOPT_URL, url.c_str());
   set(CURLOPT_HTTPHEADER, list);
   set(CURLOPT_PROTOCOLS_STR, "http,https");
+  if (is_loopback(url)) set(CURLOPT_NOPROXY, "*");
   set(CURLOPT_FOLLOWLOCATION, 0L);
   set(CURLOPT_NOSIGNAL, 1L);
   set(CURLOPT_TIMEOUT_MS, long(1000 * settings_.timeout_seconds));

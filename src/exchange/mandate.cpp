@@ -5,11 +5,14 @@
 
 #include <algorithm>
 #include <chrono>
+#include <sstream>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/exchange/files.hpp"
+#include "json_text.hpp"
 
 namespace inchtide::exchange {
 namespace {
@@ -46,7 +49,7 @@ class Section {
   std::optional<double> number(std::string_view key) const {
     const auto* node = find(key);
     if (node == nullptr) return std::nullopt;
-    if (node->is_number()) return node->value<double>();
+    if (node->is_number()) return within(*node->value<double>(), -1e15, 1e15, place(key, *node));
     throw wrong_kind(key, *node, "a number");
   }
 
@@ -72,7 +75,7 @@ class Section {
     const auto* node = find(key);
     if (node == nullptr) return std::nullopt;
     if (!node->is_integer()) throw wrong_kind(key, *node, wanted);
-    return int(*node->value<std::int64_t>());
+    return whole_within(*node->value<std::int64_t>(), 0, 1'000'000, place(key, *node));
   }
 
   /// The place of a key that is there.
@@ -403,8 +406,30 @@ void read_rehearsal(const Section& section, Mandate& mandate) {
 
 }  // namespace
 
+namespace {
+
+/// The reader goes down one call a level: what is nested without end would end the program. Keys with dots nest too.
+void check_depth(const std::filesystem::path& path, const std::string& content) {
+  std::istringstream lines(content);
+  std::size_t number = 0;
+  for (std::string line; std::getline(lines, line);) {
+    ++number;
+    const auto key = std::string_view(line).substr(0, line.find('='));
+    const bool dotted = std::ranges::count(key, '.') > deepest_level;
+    if (!dotted && !is_too_deep(line)) continue;
+    throw InputError(fmt::format("{}, line {}", path.string(), number),
+                     fmt::format("it is nested more than {} levels deep", deepest_level), "Correct it there");
+  }
+  if (!is_too_deep(content)) return;
+  throw InputError(path.string(), fmt::format("it is nested more than {} levels deep", deepest_level),
+                   "Correct it there");
+}
+
+}  // namespace
+
 Mandate read_mandate(const std::filesystem::path& path) {
   const auto content = read_text_file(path);
+  check_depth(path, content);
   toml::table root;
   try {
     root = toml::parse(content, path.string());

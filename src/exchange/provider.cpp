@@ -12,7 +12,9 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/exchange/http.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
+#include "json_text.hpp"
 
 namespace inchtide::exchange {
 namespace {
@@ -67,11 +69,15 @@ std::string source_of(const Provider& provider, const std::string& asset) {
 }
 
 json parsed(const std::string& where, const std::string& body) {
+  if (is_too_deep(body)) {
+    throw InputError(where, fmt::format("the answer is nested more than {} levels deep", deepest_level),
+                     "Check url and path of the provider in the mandate");
+  }
   try {
     return json::parse(body);
   } catch (const json::exception&) {
-    const auto start = body.substr(0, std::min<std::size_t>(body.find_first_of("\r\n"), 60));
-    throw InputError(where, fmt::format("the answer is not JSON: '{}'", start),
+    const auto start = body.substr(0, body.find_first_of("\r\n"));
+    throw InputError(where, fmt::format("the answer is not JSON: '{}'", excerpt(start, 60)),
                      "Check url, path and answer of the provider in the mandate");
   }
 }
@@ -103,13 +109,13 @@ std::vector<Day> days_at(const Provider& provider, const json& document, const s
     const auto place = [&] { return fmt::format("{}, {}/{}", where, provider.days, days.size()); };
     if (provider.seconds) {
       if (!item.is_number() || !(std::abs(item.get<double>()) < 1e11)) {
-        throw InputError(place(), fmt::format("{} is not a number of seconds", item.dump()),
+        throw InputError(place(), fmt::format("{} is not a number of seconds", shown_json(item)),
                          "Set days_are = \"day\" if these are ISO days");
       }
       days.push_back(local(item.get<double>()));
     } else {
       if (!item.is_string()) {
-        throw InputError(place(), fmt::format("{} is not a day", item.dump()),
+        throw InputError(place(), fmt::format("{} is not a day", shown_json(item)),
                          "Set days_are = \"seconds\" if these are seconds since 1970");
       }
       days.push_back(provider.style.day(item.get_ref<const std::string&>(), place));
@@ -123,7 +129,7 @@ std::vector<double> figures_at(const json& document, const std::string& pointer,
   for (const auto& item : array_at(document, pointer, where)) {
     if (!item.is_null() && !item.is_number()) {
       throw InputError(fmt::format("{}, {}/{}", where, pointer, figures.size()),
-                       fmt::format("{} is not a figure", item.dump()), "A figure is a number or null");
+                       fmt::format("{} is not a figure", shown_json(item)), "A figure is a number or null");
     }
     figures.push_back(item.is_null() ? std::numeric_limits<double>::quiet_NaN() : item.get<double>());
   }
@@ -180,11 +186,13 @@ BarHistory bars_from_json(const Provider& provider, const std::string& asset, co
   return bars;
 }
 
-bool is_loopback(const std::string& url) {
-  for (const char* host : {"http://127.", "http://localhost", "http://[::1]"}) {
-    if (lower_name(url).starts_with(host)) return true;
-  }
-  return false;
+/// A header's name as HTTP has it: one letter, digit or sign after another, nothing that could end it.
+bool is_token(std::string_view name) {
+  const auto belongs = [](char c) {
+    const bool plain = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9');
+    return plain || std::string_view("!#$%&'*+-.^_`|~").find(c) != std::string_view::npos;
+  };
+  return !name.empty() && std::ranges::all_of(name, belongs);
 }
 
 }  // namespace
@@ -247,10 +255,11 @@ std::vector<std::string> members_from_answer(const Provider& provider, const std
   std::vector<std::string> members;
   for (const auto& item : array_at(document, provider.members, where)) {
     if (!item.is_string() && !item.is_number_integer()) {
-      throw InputError(where, fmt::format("{} is no code", item.dump()),
+      throw InputError(where, fmt::format("{} is no code", shown_json(item)),
                        "Check members of the provider in the mandate");
     }
-    members.push_back(item.is_string() ? item.get<std::string>() : item.dump());
+    members.push_back(item.is_string() ? item.get<std::string>() : shown_json(item));
+    check_name(members.back(), longest_code, where);
   }
   if (members.empty()) throw InputError(where, "it names no member", "Check the name of the list");
   return members;
@@ -258,13 +267,13 @@ std::vector<std::string> members_from_answer(const Provider& provider, const std
 
 std::string words_of_error(const Provider& provider, const std::string& body) {
   if (!provider.message.empty()) {
-    const auto document = json::parse(body, nullptr, false);
+    const auto document = is_too_deep(body) ? json() : json::parse(body, nullptr, false);
     const json::json_pointer place(provider.message);
     if (!document.is_discarded() && document.contains(place) && document.at(place).is_string()) {
-      return document.at(place).get<std::string>();
+      return excerpt(document.at(place).get<std::string>(), 200);
     }
   }
-  return body.substr(0, std::min<std::size_t>(body.find_first_of("\r\n"), 80));
+  return excerpt(std::string_view(body).substr(0, body.find_first_of("\r\n")));
 }
 
 std::vector<std::string> key_headers(const Provider& provider,
@@ -278,6 +287,10 @@ std::vector<std::string> key_headers(const Provider& provider,
   }
   if (key->find_first_of("\r\n") != std::string::npos) {
     throw InputError(where, fmt::format("the key in {} has a line end", provider.key_env), "Set it without one");
+  }
+  if (!is_token(provider.key_header)) {
+    throw InputError(where, fmt::format("key_header '{}' is no name of a header", excerpt(provider.key_header)),
+                     "Give letters, digits and dashes, such as X-Key");
   }
   if (!lower_name(provider.url).starts_with("https://") && !is_loopback(provider.url)) {
     throw InputError(where, "the key would travel unencrypted", "Use an https:// address");

@@ -18,6 +18,7 @@
 #include "exchange/calendars.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
 
 namespace inchtide::exchange {
@@ -36,6 +37,33 @@ constexpr std::int64_t day_span = std::int64_t(1) << 22;
 std::int64_t key_of(std::int64_t asset, Day day) {
   return asset * day_span + day_span / 2 + day.time_since_epoch().count();
 }
+/// Days that a store takes: a key has room for them, and no history of prices has others.
+constexpr Day first_day{std::chrono::year{1583} / 1 / 1}, last_day{std::chrono::year{7000} / 12 / 31};
+bool is_storable(Day day) {
+  return day >= first_day && day <= last_day;
+}
+
+/// @throws InputError before anything reaches the store
+void check_storable(const BarHistory& bars, const std::string& source) {
+  check_name(bars.asset, longest_code, source);
+  for (Day day : bars.days) {
+    if (is_storable(day)) continue;
+    throw InputError(fmt::format("{}, {}", source, bars.asset),
+                     fmt::format("the day {} lies outside the years 1583 to 7000", to_string(day)),
+                     "Correct it where it comes from");
+  }
+}
+
+/// What came before days were checked may hold such rows.
+void check_read(const fs::path& path, const BarHistory& bars) {
+  for (Day day : bars.days) {
+    if (is_storable(day)) continue;
+    throw InputError(path.string(), fmt::format("{} has a row of the day {}, which belongs to no history", bars.asset,
+                                                to_string(day)),
+                     fmt::format("Replace it: inchtide gather --in-full --assets {}", bars.asset));
+  }
+}
+
 Day day_in(std::int64_t key) {
   return Day{std::chrono::days{key % day_span - day_span / 2}};
 }
@@ -327,6 +355,7 @@ PriceHistory chosen_history(const fs::path& path, sqlite3* connection, const Ent
     return rows_between(path, connection, entry.code, entry.id * day_span, (entry.id + 1) * day_span, fields);
   };
   auto bars = range({choice.wanted(entry.code)});
+  check_read(path, bars);
   if (bars.fields_held().empty()) bars = range({PriceField::adjusted_close, PriceField::close, PriceField::price});
   const auto field = choice.pick(entry.code, bars.fields_held());
   auto& values = bars.of(field);
@@ -415,11 +444,14 @@ std::optional<BarHistory> PriceStore::bars(const std::string& code, std::optiona
   asset.bind(1, code);
   if (!asset.step()) return std::nullopt;
   const auto id = asset.integer(0);
-  return rows_between(path_, connection_.get(), asset.text(1), from ? key_of(id, *from) : id * day_span,
-                      (id + 1) * day_span, all_fields());
+  auto bars = rows_between(path_, connection_.get(), asset.text(1), from ? key_of(id, *from) : id * day_span,
+                           (id + 1) * day_span, all_fields());
+  check_read(path_, bars);
+  return bars;
 }
 
 PriceStore::Written PriceStore::put(const BarHistory& bars, const std::string& source, Merge merge) {
+  check_storable(bars, source);
   auto* connection = connection_.get();
   Written written;
   Transaction transaction(path_, connection);

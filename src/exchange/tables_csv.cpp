@@ -11,6 +11,7 @@
 #include <exception>
 #include <limits>
 #include <map>
+#include <set>
 #include <optional>
 #include <sstream>
 
@@ -18,6 +19,7 @@
 #include "exchange/calendars.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/exchange/csv.hpp"
 #include "inchtide/exchange/files.hpp"
@@ -38,11 +40,15 @@ std::vector<std::string> texts(CsvRow row) {
 std::vector<fs::path> csv_files(const fs::path& path) {
   std::error_code error;
   if (!fs::exists(path, error)) throw InputError(path.string(), "there is no such file or folder", "Check the path");
-  if (!fs::is_directory(path)) return {path};
+  if (!fs::is_directory(path, error)) return {path};
   std::vector<fs::path> files;
-  for (const auto& entry : fs::directory_iterator(path)) {
-    if (entry.is_regular_file() && same_name(entry.path().extension().string(), ".csv")) files.push_back(entry.path());
+  fs::directory_iterator entries(path, error);
+  for (; !error && entries != fs::directory_iterator(); entries.increment(error)) {
+    std::error_code unknown;  // of a link that leads nowhere: reading it says so
+    const bool folder = entries->is_directory(unknown);
+    if (!folder && same_name(entries->path().extension().string(), ".csv")) files.push_back(entries->path());
   }
+  if (error) throw OutsideFailure(fmt::format("{}: the folder cannot be read: {}", path.string(), error.message()));
   std::ranges::sort(files);
   if (files.empty()) throw InputError(path.string(), "the folder holds no .csv file", "Put one file each into it");
   return files;
@@ -102,7 +108,10 @@ class SheetReader {
     bool failed = false;
   };
 
-  void begin_asset(const std::string& name) { growing_.push_back({name, {}, {}, {}}); }
+  void begin_asset(const std::string& name, std::size_t line = 1) {
+    check_name(name, longest_code, fmt::format("{}, line {}", path_.string(), line));
+    growing_.push_back({name, {}, {}, {}});
+  }
 
   void take(std::size_t line, CsvRow row) {
     const auto day_cell = row[sheet_.date];
@@ -124,7 +133,7 @@ class SheetReader {
       throw InputError(cell_place(path_, line, header_[*sheet_.asset]), "the asset is missing", "Name one a row");
     }
     const auto [found, is_new] = by_asset_.try_emplace(lower_name(code), growing_.size());
-    if (is_new) begin_asset(std::string(code));
+    if (is_new) begin_asset(std::string(code), line);
     return found->second;
   }
 
@@ -170,7 +179,7 @@ class SheetReader {
     const double value = plain ? *plain : style_.figure(text, place);
     const bool volume = figure.field == PriceField::volume;
     if (value > 0 || (volume && value == 0)) return value;
-    throw InputError(place(), fmt::format("the {} is {}", volume ? "volume" : noun_, text),
+    throw InputError(place(), fmt::format("the {} is {}", volume ? "volume" : noun_, excerpt(text)),
                      volume ? "A volume is 0 or more; leave the cell empty where it isn't known"
                             : fmt::format("A {} is positive; leave the cell empty where there is none", noun_));
   }
@@ -225,12 +234,11 @@ void check_not_single(const fs::path& path, const PriceHistory& history, bool na
 }
 
 void check_headings_differ(const fs::path& path, const std::vector<std::string>& header) {
-  for (std::size_t i = 0; i < header.size(); ++i) {
-    for (std::size_t j = i + 1; j < header.size(); ++j) {
-      if (header[i].empty() || find_column({header[i]}, {header[j]}) == std::nullopt) continue;
-      throw InputError(fmt::format("{}, line 1, column {}", path.string(), j + 1),
-                       fmt::format("'{}' comes twice", header[j]), "Keep one of the two columns, or rename one");
-    }
+  std::set<std::string> seen;
+  for (std::size_t j = 0; j < header.size(); ++j) {
+    if (header[j].empty() || seen.insert(plain_name(header[j])).second) continue;
+    throw InputError(fmt::format("{}, line 1, column {}", path.string(), j + 1),
+                     fmt::format("'{}' comes twice", excerpt(header[j])), "Keep one of the two columns, or rename one");
   }
 }
 
@@ -269,9 +277,10 @@ Sheet columns_of_many(const fs::path& path, const std::vector<std::string>& head
   if (!date || has_price || has_parts || header.size() < 2) return named_columns(path, header, true);
   Sheet sheet;
   sheet.date = *date;
+  std::set<std::string> seen;
   for (std::size_t i = 0; i < header.size(); ++i) {
     if (i == *date) continue;
-    if (header[i].empty() || find_name(header[i], sheet.assets)) {
+    if (header[i].empty() || !seen.insert(lower_name(header[i])).second) {
       throw InputError(fmt::format("{}, line 1, column {}", path.string(), i + 1),
                        header[i].empty() ? "it has no name" : fmt::format("'{}' comes twice", header[i]),
                        "Give each asset's column its own code");
@@ -578,16 +587,21 @@ MemberList read_members(const fs::path& path, const std::vector<std::string>& sc
       column = found.value_or(0);
       list.scheme = header[column];
     };
-    read_csv(path, read_header, [&](std::size_t, CsvRow row) {
-      if (!row[column].empty()) list.members.emplace_back(row[column]);
+    read_csv(path, read_header, [&](std::size_t line, CsvRow row) {
+      if (row[column].empty()) return;
+      list.members.emplace_back(row[column]);
+      check_name(list.members.back(), longest_code, cell_place(path, line, list.scheme));
     });
   } else {
     std::istringstream lines(read_text_file(path));
+    std::size_t number = 0;
     for (std::string line; std::getline(lines, line);) {
+      ++number;
       line.erase(std::min(line.find('#'), line.size()));
       const auto first = line.find_first_not_of(" \t\r");
       if (first == std::string::npos) continue;
       list.members.push_back(line.substr(first, line.find_last_not_of(" \t\r") + 1 - first));
+      check_name(list.members.back(), longest_code, fmt::format("{}, line {}", path.string(), number));
     }
   }
   if (list.members.empty()) throw InputError(path.string(), "it names no member", "Give one a line");
@@ -597,8 +611,10 @@ MemberList read_members(const fs::path& path, const std::vector<std::string>& sc
 Tags read_tags(const fs::path& path) {
   Tags tags;
   std::size_t code = 0;
+  std::vector<std::string> header;
+  std::set<std::string> seen;
   const auto read_header = [&](CsvRow row) {
-    const auto header = texts(row);
+    header = texts(row);
     const auto found = find_column(header, {"code", "asset"});
     if (!found) {
       throw InputError(fmt::format("{}, line 1", path.string()),
@@ -611,7 +627,13 @@ Tags read_tags(const fs::path& path) {
   };
   const auto read_row = [&](std::size_t line, CsvRow row) {
     auto cells = texts(row);
-    if (find_name(cells[code], tags.assets)) {
+    check_name(cells[code], longest_code, cell_place(path, line, "code"));
+    for (std::size_t i = 0; i < cells.size(); ++i) {
+      if (i == code || cells[i].empty()) continue;
+      check_name(cells[i], plain_name(header[i]) == "name" ? longest_name : longest_code,
+                 cell_place(path, line, header[i]));
+    }
+    if (!seen.insert(lower_name(cells[code])).second) {
       throw InputError(cell_place(path, line, "code"), fmt::format("{} comes twice", cells[code]), "Keep one row");
     }
     tags.assets.push_back(cells[code]);
@@ -625,7 +647,8 @@ Tags read_tags(const fs::path& path) {
 std::vector<WeightList> read_weights(const fs::path& path) {
   std::vector<WeightList> lists;
   std::vector<std::size_t> columns;
-  std::vector<std::string> seen, header;
+  std::vector<std::string> header;
+  std::set<std::string> seen;
   std::size_t code = 0;
   const auto read_header = [&](CsvRow row) {
     header = texts(row);
@@ -638,16 +661,17 @@ std::vector<WeightList> read_weights(const fs::path& path) {
     code = *found;
     for (std::size_t i = 0; i < header.size(); ++i) {
       if (i == code) continue;
+      check_name(header[i], longest_name, fmt::format("{}, line 1, column {}", path.string(), i + 1));
       columns.push_back(i);
       lists.push_back({same_name(header[i], "weight") ? path.stem().string() : header[i], {}, {}});
     }
   };
   const auto read_row = [&](std::size_t line, CsvRow row) {
     const std::string asset{row[code]};
-    if (find_name(asset, seen)) {
+    check_name(asset, longest_code, cell_place(path, line, header[code]));
+    if (!seen.insert(lower_name(asset)).second) {
       throw InputError(cell_place(path, line, header[code]), fmt::format("{} comes twice", asset), "Keep one row");
     }
-    seen.push_back(asset);
     for (std::size_t k = 0; k < columns.size(); ++k) {
       const auto cell = row[columns[k]];
       if (cell.empty()) continue;

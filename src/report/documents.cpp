@@ -125,7 +125,7 @@ std::string document(const std::string& command, const Json& inputs, const std::
                      const Json& result) {
   const Json whole = {{"inchtide", version}, {"format", 1},          {"command", command},
                       {"inputs", inputs},    {"warnings", warnings}, {"result", result}};
-  return whole.dump(1) + "\n";
+  return whole.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 Json gather_result(const exchange::GatherReport& report) {

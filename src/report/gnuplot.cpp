@@ -1,6 +1,5 @@
-// The chart writer: a gnuplot script with the data in it, run as a process.
+// The chart writer: a gnuplot script with the data in it, run as a process that reads and writes only streams.
 
-#include <fcntl.h>
 #include <fmt/format.h>
 #include <spawn.h>
 #include <sys/wait.h>
@@ -9,13 +8,18 @@
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
+#include <csignal>
 #include <cstring>
 #include <limits>
+#include <optional>
+#include <thread>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/report/chart.hpp"
+#include "memory_file.hpp"
 
 extern char** environ;
 
@@ -24,19 +28,21 @@ namespace {
 
 namespace fs = std::filesystem;
 
+/// Text as gnuplot takes it as it stands: in single quotes nothing is run, replaced or escaped. A single quote and a
+/// line end are joined in from double quotes, which hold nothing else.
 std::string in_quotes(std::string_view text) {
   std::string result = "'";
-  for (char c : text) result += c == '\'' ? std::string("''") : std::string(1, c);
+  for (char c : printable(text)) {
+    result += c == '\'' ? std::string("'.\"'\".'") : c == '\n' ? std::string("'.\"\\n\".'") : std::string(1, c);
+  }
   return result + "'";
 }
 
-/// Text in double quotes, which gnuplot reads with escapes; line ends are kept.
-std::string in_double_quotes(const std::string& text) {
-  std::string result;
-  for (char c : text) {
-    result += c == '"' ? std::string("\\\"") : c == '\n' ? std::string("\\n") : std::string(1, c);
-  }
-  return '"' + result + '"';
+/// A tic's label, which is a format: a percent sign is written twice.
+std::string tic_label(std::string_view text) {
+  std::string label;
+  for (char c : text) label.append(c == '%' ? 2 : 1, c);
+  return in_quotes(label);
 }
 
 /// What a theme makes of our colours: on a dark ground the dark ones give way to lighter tints.
@@ -73,15 +79,13 @@ std::string terminal_for(const fs::path& path, const Look& look) {
 }
 
 std::string axis_lines(char name, const Axis& axis, const Look& look) {
-  std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_double_quotes(axis.title), look.ink);
+  std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_quotes(axis.title), look.ink);
   if (axis.scale == Scale::percent) lines += fmt::format("set format {} '%g%%'\n", name);
   if (axis.scale == Scale::number) lines += fmt::format("set format {} \"%'.10g\"\n", name);
   if (!axis.categories.empty()) {
     std::string names;
     for (std::size_t i = 0; i < axis.categories.size(); ++i) {
-      std::string label;  // a format, in which a percent sign is written twice
-      for (char c : axis.categories[i]) label.append(c == '%' ? 2 : 1, c);
-      names += fmt::format("{}{} {}", i > 0 ? ", " : "", in_quotes(label), i);
+      names += fmt::format("{}{} {}", i > 0 ? ", " : "", tic_label(axis.categories[i]), i);
     }
     const auto longest = std::ranges::max(axis.categories, {}, &std::string::size).size();
     if (name == 'x' && longest > 12) lines += fmt::format("set bmargin {:.1f}\n", 2 + 0.45 * double(longest));
@@ -161,6 +165,16 @@ std::vector<Side> label_sides(const Chart& chart, const Series& series) {
   return chosen;
 }
 
+/// A series' labels, as an array of strings that its points name by position: data blocks hold nothing but figures.
+std::string label_array(std::size_t number, const Series& series) {
+  if (series.labels.empty()) return {};
+  std::string lines = fmt::format("array Label{}[{}]\n", number, series.labels.size());
+  for (std::size_t i = 0; i < series.labels.size(); ++i) {
+    lines += fmt::format("Label{}[{}] = {}\n", number, i + 1, in_quotes(series.labels[i]));
+  }
+  return lines;
+}
+
 /// Gaps in a series are gaps in its line.
 std::string shown_figure(double value) {
   return std::isfinite(value) ? fmt::format("{:.12g}", value) : "NaN";
@@ -168,7 +182,7 @@ std::string shown_figure(double value) {
 
 std::string data_block(std::size_t number, const Chart& chart, const Axis& y, const Series& series) {
   const auto chosen = label_sides(chart, series);
-  std::string block = fmt::format("$series{} << EOD\n", number);
+  std::string block = label_array(number, series) + fmt::format("$series{} << EOD\n", number);
   for (std::size_t i = 0; i < series.x.size(); ++i) {
     block += fmt::format("{:.12g} {}", on_axis(series.x[i], chart.x), shown_figure(on_axis(series.y[i], y)));
     if (series.kind == Series::Kind::bars) {
@@ -179,8 +193,7 @@ std::string data_block(std::size_t number, const Chart& chart, const Axis& y, co
     } else if (series.kind == Series::Kind::band) {
       block += fmt::format(" {}\n", shown_figure(on_axis(series.low[i], y)));
     } else {
-      block += fmt::format(" \"{}\" {}\n", i < series.labels.size() ? series.labels[i] : "",
-                           i < chosen.size() ? int(chosen[i]) : 0);
+      block += fmt::format(" {} {}\n", i + 1, i < chosen.size() ? int(chosen[i]) : 0);
     }
   }
   return block + "EOD\n";
@@ -229,8 +242,9 @@ std::string plot_clause(std::size_t number, const Chart& chart, const Series& se
     for (Side side : sides) {
       if (std::ranges::find(chosen, side) == chosen.end()) continue;  // nothing to plot is an error
       clause += fmt::format(
-          ", $series{} using ($4 == {} ? $1 : 1/0):2:3 with labels {} font ',11' textcolor rgb '{}' notitle", number,
-          int(side), places[int(side)], look.ink);
+          ", $series{0} using ($4 == {1} ? $1 : 1/0):2:(Label{0}[int($3)]) with labels {2} font ',11' "
+          "textcolor rgb '{3}' notitle",
+          number, int(side), places[int(side)], look.ink);
     }
   }
   return clause;
@@ -314,7 +328,7 @@ std::string heat_lines(const HeatMap& heat, const std::string& title, const Look
                        colour::foam, colour::amber);
   lines += fmt::format("set xrange [-0.5:{0}]\nset yrange [{0}:-0.5]\nset lmargin 13\n", double(n) - 0.5);
   std::string tics;
-  for (std::size_t i = 0; i < n; ++i) tics += fmt::format("{}{} {}", i > 0 ? ", " : "", in_quotes(heat.names[i]), i);
+  for (std::size_t i = 0; i < n; ++i) tics += fmt::format("{}{} {}", i > 0 ? ", " : "", tic_label(heat.names[i]), i);
   lines += fmt::format("set xtics rotate by 60 right ({0}) font ',{1:.0f}'\nset ytics ({0}) font ',{1:.0f}'\n", tics,
                        std::clamp(letters, 6.0, 11.0));
   lines += "$cells << EOD\n";
@@ -344,10 +358,10 @@ std::string zero_in_range(const Chart& chart) {
   return !below ? "set yrange [0:*]\n" : !above ? "set yrange [*:0]\n" : "";
 }
 
-std::string script_for(const Chart& chart, const fs::path& picture, const std::string& terminal, const Look& look) {
-  std::string script = fmt::format("set terminal {}\nset output {}\n", terminal, in_quotes(picture.string()));
+std::string script_for(const Chart& chart, const std::string& terminal, const Look& look) {
+  std::string script = fmt::format("set terminal {}\n", terminal);
   script += "set encoding utf8\nset decimalsign '.'\n";
-  const auto title = in_double_quotes(chart.subtitle.empty() ? chart.title : chart.title + "\n" + chart.subtitle);
+  const auto title = in_quotes(chart.subtitle.empty() ? chart.title : chart.title + "\n" + chart.subtitle);
   script += fmt::format("set border 3 lc rgb '{}'\nset tics nomirror textcolor rgb '{}'\n", look.ink, look.ink);
   script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", look.grid);
   script += key_line(chart.key) + fmt::format("set key textcolor rgb '{}'\nset lmargin 11\n", look.ink);
@@ -374,15 +388,15 @@ std::string script_for(const Chart& chart, const fs::path& picture, const std::s
   return script + plot_lines(chart, chart.y, chart.series, 0, look);
 }
 
-/// Runs gnuplot on a script. Returns what it said when it failed, nothing when it went well.
-std::string run_gnuplot(const fs::path& script, const fs::path& messages) {
+/// Starts gnuplot without its users' own settings; script, picture and messages are its three streams.
+pid_t start_gnuplot(const MemoryFile& script, const MemoryFile& picture, const MemoryFile& messages) {
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
-  posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
-  posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, messages.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
-  posix_spawn_file_actions_adddup2(&actions, STDOUT_FILENO, STDERR_FILENO);
-  std::string program = "gnuplot", file = script.string();
-  char* arguments[] = {program.data(), file.data(), nullptr};
+  posix_spawn_file_actions_adddup2(&actions, script.descriptor(), STDIN_FILENO);
+  posix_spawn_file_actions_adddup2(&actions, picture.descriptor(), STDOUT_FILENO);
+  posix_spawn_file_actions_adddup2(&actions, messages.descriptor(), STDERR_FILENO);
+  std::string program = "gnuplot", plain = "-d", file = "/dev/stdin";
+  char* arguments[] = {program.data(), plain.data(), file.data(), nullptr};
   pid_t process = 0;
   const int started = posix_spawnp(&process, "gnuplot", &actions, nullptr, arguments, environ);
   posix_spawn_file_actions_destroy(&actions);
@@ -392,29 +406,37 @@ std::string run_gnuplot(const fs::path& script, const fs::path& messages) {
         "or leave the figure out; everything else works without it");
   }
   if (started != 0) throw OutsideFailure(fmt::format("gnuplot could not be started: {}", std::strerror(started)));
-  int status = 0;
-  while (waitpid(process, &status, 0) < 0 && errno == EINTR) {
-  }
-  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
-  const auto said = exchange::read_text_file(messages);
-  return said.empty() ? "it ended without a word" : said;
+  return process;
 }
 
-/// Files that go away whatever happens.
-struct Temporary {
-  fs::path path;
-  explicit Temporary(const fs::path& beside) : path(exchange::temporary_neighbour(beside)) {}
-  Temporary(const Temporary&) = delete;
-  Temporary& operator=(const Temporary&) = delete;
-  ~Temporary() {
-    std::error_code ignored;
-    fs::remove(path, ignored);
+/// Waits for a process to end and returns its status; one that takes too long is stopped: nothing is returned.
+std::optional<int> status_of(pid_t process, std::chrono::milliseconds patience) {
+  const auto end = std::chrono::steady_clock::now() + patience;
+  int status = 0;
+  for (;;) {
+    const auto ended = waitpid(process, &status, WNOHANG);
+    if (ended == process) return status;
+    if (ended < 0 && errno != EINTR) return status;
+    if (std::chrono::steady_clock::now() > end) break;
+    std::this_thread::sleep_for(std::chrono::milliseconds(2));
   }
-};
+  ::kill(process, SIGKILL);
+  while (waitpid(process, &status, 0) < 0 && errno == EINTR) {
+  }
+  return std::nullopt;
+}
+
+/// A picture that was cut short lacks its end.
+bool is_whole(const std::string& picture, const fs::path& path) {
+  const auto ending = path.extension().string();
+  const auto tail = std::string_view(picture).substr(picture.size() - std::min<std::size_t>(picture.size(), 16));
+  if (same_name(ending, ".png")) return tail.find("IEND") != std::string_view::npos;
+  return tail.find(same_name(ending, ".svg") ? "</svg>" : "%%EOF") != std::string_view::npos;
+}
 
 }  // namespace
 
-void draw(const Chart& chart, const fs::path& path) {
+void draw(const Chart& chart, const fs::path& path, std::chrono::milliseconds patience) {
   const auto look = look_of(chart.theme);
   const auto terminal = terminal_for(path, look);
   auto all = chart.series;
@@ -425,12 +447,21 @@ void draw(const Chart& chart, const fs::path& path) {
       throw InputError(path.string(), fmt::format("the series '{}' has no points", series.name), "Leave it out");
     }
   }
-  exchange::make_folder(path.parent_path());
-  const Temporary picture(path), script(path), messages(path);
-  exchange::write_text_file(script.path, script_for(chart, picture.path, terminal, look));
-  const auto failure = run_gnuplot(script.path, messages.path);
-  if (!failure.empty()) throw OutsideFailure(fmt::format("{}: gnuplot failed: {}", path.string(), failure));
-  exchange::rename_into_place(picture.path, path);
+  const MemoryFile script(script_for(chart, terminal, look)), picture, messages;
+  const auto status = status_of(start_gnuplot(script, picture, messages), patience);
+  const auto failed = [&](const std::string& why) {
+    throw OutsideFailure(fmt::format("{}: gnuplot failed: {}", path.string(), why));
+  };
+  if (!status) {
+    failed(fmt::format("it was stopped after {:.3g} s", std::chrono::duration<double>(patience).count()));
+  }
+  const auto drawn = picture.content();
+  const bool ended_well = WIFEXITED(*status) && WEXITSTATUS(*status) == 0;
+  if (!ended_well || !is_whole(drawn, path)) {
+    const auto said = messages.content();
+    failed(!said.empty() ? excerpt(said, 400) : ended_well ? "the picture is cut short" : "it ended without a word");
+  }
+  exchange::write_text_file(path, drawn);
 }
 
 }  // namespace inchtide::report

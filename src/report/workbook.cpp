@@ -11,6 +11,7 @@
 #include "inchtide/base/names.hpp"
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/report/table.hpp"
+#include "memory_file.hpp"
 
 namespace inchtide::report {
 namespace {
@@ -49,12 +50,17 @@ struct Formats {
   }
 };
 
+/// Spreadsheets know no day before it, so those are written as text.
+constexpr Day first_day_of_sheets{std::chrono::year{1900} / 3 / 1};
+
 void write_cell(lxw_worksheet* sheet, lxw_row_t row, lxw_col_t column, const Cell& cell, Format format,
                 const Formats& formats) {
   auto* style = formats.by_kind[std::size_t(format)];
   if (const auto* text = std::get_if<std::string>(&cell)) {
     worksheet_write_string(sheet, row, column, text->c_str(), nullptr);
-  } else if (const auto* day = std::get_if<Day>(&cell)) {
+  } else if (const auto* day = std::get_if<Day>(&cell); day != nullptr && *day < first_day_of_sheets) {
+    worksheet_write_string(sheet, row, column, shown(cell, Format::day).c_str(), nullptr);
+  } else if (day != nullptr) {
     const std::chrono::year_month_day ymd{*day};
     lxw_datetime when{int(ymd.year()), int(unsigned(ymd.month())), int(unsigned(ymd.day())), 0, 0, 0};
     worksheet_write_datetime(sheet, row, column, &when, formats.by_kind[std::size_t(Format::day)]);
@@ -85,6 +91,26 @@ void write_sheet(lxw_worksheet* sheet, const Table& table, const Formats& format
   for (const auto& note : table.notes) worksheet_write_string(sheet, ++row, 0, note.c_str(), formats.note);
 }
 
+/// A sheet has so many rows, columns and characters in a cell, and loses what goes beyond them.
+void check_sizes(const std::vector<Table>& tables, const fs::path& path) {
+  constexpr std::size_t most_rows = 1048576, most_columns = 16384, most_letters = 32767;
+  for (const auto& table : tables) {
+    const auto refuse = [&](std::size_t count, const char* what, std::size_t most) {
+      if (count <= most) return;
+      throw InputError(path.string(),
+                       fmt::format("the table '{}' has {} {}, a sheet holds {}", table.name, count, what, most),
+                       "Write it with --csv FOLDER, or choose fewer days or assets");
+    };
+    refuse(table.rows.size() + 2 + table.notes.size(), "rows with its heading and notes", most_rows);
+    refuse(table.columns.size(), "columns", most_columns);
+    for (const auto& row : table.rows) {
+      for (const auto& cell : row) {
+        if (const auto* text = std::get_if<std::string>(&cell)) refuse(text->size(), "letters in a cell", most_letters);
+      }
+    }
+  }
+}
+
 }  // namespace
 
 void write_workbook(const std::vector<Table>& tables, const fs::path& path) {
@@ -92,9 +118,9 @@ void write_workbook(const std::vector<Table>& tables, const fs::path& path) {
     throw InputError(path.string(), "a spreadsheet's name ends with .xlsx", "Rename it");
   }
   if (tables.empty()) throw InputError(path.string(), "there is no table to write", "Leave --xlsx out");
-  exchange::make_folder(path.parent_path());
-  const auto temporary = exchange::temporary_neighbour(path);
-  auto* book = workbook_new(temporary.c_str());
+  check_sizes(tables, path);
+  const MemoryFile file;
+  auto* book = workbook_new(file.path().c_str());
   if (book == nullptr) throw OutsideFailure(fmt::format("{}: it cannot be written", path.string()));
   const Formats formats(book);
   std::set<std::string> taken;
@@ -102,11 +128,9 @@ void write_workbook(const std::vector<Table>& tables, const fs::path& path) {
     write_sheet(workbook_add_worksheet(book, sheet_name(table.name, taken).c_str()), table, formats);
   }
   if (const auto error = workbook_close(book); error != LXW_NO_ERROR) {
-    std::error_code ignored;
-    fs::remove(temporary, ignored);
     throw OutsideFailure(fmt::format("{}: it cannot be written: {}", path.string(), lxw_strerror(error)));
   }
-  exchange::rename_into_place(temporary, path);
+  exchange::write_text_file(path, file.content());
 }
 
 }  // namespace inchtide::report

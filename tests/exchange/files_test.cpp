@@ -364,7 +364,7 @@ TEST(EstimateFile, TakesFactors) {
 TEST(EstimateFile, NamesTheFieldThatIsWrong) {
   const auto complaint = [](const std::string& text) { return message_of([&] { estimate_from(text); }); };
   const std::string start = R"({"assets":["A","B"],"expected_return":[0.05,0.08],)";
-  EXPECT_THAT(complaint("{"), HasSubstr("estimate.json: not JSON"));
+  EXPECT_THAT(complaint("{"), HasSubstr("estimate.json, line 1: it is not JSON"));
   EXPECT_THAT(complaint("[]"), HasSubstr("it holds no estimate"));
   EXPECT_THAT(complaint("{}"), HasSubstr("field assets: it is missing"));
   EXPECT_THAT(complaint(start + R"("x":1})"), HasSubstr("field covariance: it is missing"));

@@ -11,7 +11,7 @@ template <typename Action>
 std::string message_of(Action action) {
   try {
     action();
-  } catch (const InputError& error) {
+  } catch (const Error& error) {
     return error.what();
   }
   return "nothing was thrown";

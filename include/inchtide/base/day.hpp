@@ -41,7 +41,8 @@ struct Interval {
   Unit unit = Unit::month;
 
   /// Reads `1d`, `2w`, `1m`, `1q`, `1y`; the count may be left out.
-  /// @throws InputError naming `where` when the text is anything else or the count isn't positive.
+  /// @throws InputError naming `where` when the text is anything else, the count isn't positive or
+  /// the whole is longer than 10,000 years.
   static Interval parse(std::string_view text, std::string_view where);
 
   /// `1m`, as `parse` reads it.

@@ -59,7 +59,8 @@ void read_csv_text(const std::filesystem::path& path, std::string_view content,
                    const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row,
                    const std::vector<bool>& needed = {});
 
-/// A cell as CSV writes it: quoted where it has to be.
+/// A text cell as CSV writes it: quoted where it has to be. Text that a spreadsheet would run as a formula (it starts
+/// with =, +, -, @ or a tab) has an apostrophe before it, which `read_csv` takes off again.
 std::string csv_cell(std::string_view text);
 
 }  // namespace inchtide::exchange

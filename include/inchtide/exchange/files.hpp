@@ -11,16 +11,10 @@ namespace inchtide::exchange {
 /// @throws InputError when it doesn't exist or is a folder; OutsideFailure when it cannot be read
 std::string read_text_file(const std::filesystem::path& path);
 
-/// Writes a file whole or not at all: to a temporary neighbour first, renamed when complete. Makes its folder if
-/// needed.
+/// Writes a file whole or not at all: what was there stays until the new one is complete. Makes its folder if needed.
+/// Only a plain file is ever replaced: of a link it is the target, and a device or a pipe is written to.
 /// @throws OutsideFailure when the disk or the permissions don't allow it, naming the file
 void write_text_file(const std::filesystem::path& path, std::string_view text);
-
-/// A name beside `path` that nobody else uses, with the same ending.
-std::filesystem::path temporary_neighbour(const std::filesystem::path& path);
-
-/// Gives `finished` its final name, replacing what is there.
-void rename_into_place(const std::filesystem::path& finished, const std::filesystem::path& path);
 
 /// Makes a folder and those above it where they are missing.
 void make_folder(const std::filesystem::path& folder);

@@ -26,6 +26,9 @@ struct HttpAnswer {
   int tries = 1;
 };
 
+/// Whether an address leads to this machine and nowhere else: its host is 127.0.0.0/8, ::1 or localhost.
+[[nodiscard]] bool is_loopback(const std::string& url);
+
 /// Gets pages, from any number of threads. Redirects aren't followed, because a key would travel with them.
 class HttpClient {
  public:
@@ -37,6 +40,9 @@ class HttpClient {
   /// @throws OutsideFailure naming the address, what went wrong and how often it was tried
   /// @throws Interrupted when the stop check says so
   HttpAnswer get(const std::string& url);
+
+  /// The text with what the headers hold, such as a key, taken out: servers like to repeat it.
+  [[nodiscard]] std::string without_secrets(std::string text) const;
 
  private:
   HttpAnswer try_once(const std::string& url, std::string& broken, double& asked_wait) const;

@@ -1,6 +1,7 @@
 #pragma once
 /// A chart made once as values, then drawn by a writer.
 
+#include <chrono>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -81,7 +82,10 @@ struct Chart {
 
 /// Draws a chart with gnuplot, as PNG, SVG or PDF by the file's ending. The file appears whole or not at all.
 /// @throws InputError when the ending is another one or a series has no points to draw
-/// @throws OutsideFailure when gnuplot isn't installed (saying how to get it), fails, or the file cannot be written
-void draw(const Chart& chart, const std::filesystem::path& path);
+/// @throws OutsideFailure when gnuplot isn't installed (saying how to get it), fails, takes longer than
+///   `patience` (it is then stopped), leaves half a picture, or the file cannot be written
+/// Texts may hold anything: they are drawn as they stand, what cannot be shown as U+FFFD.
+void draw(const Chart& chart, const std::filesystem::path& path,
+          std::chrono::milliseconds patience = std::chrono::seconds(60));
 
 }  // namespace inchtide::report

@@ -1,0 +1,17 @@
+#pragma once
+/// Numbers from outside are checked before they are used or narrowed.
+
+#include <cstdint>
+#include <string>
+
+namespace inchtide {
+
+/// Returns a number that lies between two others, ends included. NaN lies nowhere.
+/// @param where the option, the key of a file, or what else holds it
+/// @throws InputError such as "--patience: -1 is not between 0 and 86400. Give a number between them"
+double within(double value, double least, double most, const std::string& where);
+
+/// The same for whole numbers, as an int.
+int whole_within(std::int64_t value, int least, int most, const std::string& where);
+
+}  // namespace inchtide

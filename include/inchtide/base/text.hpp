@@ -1,0 +1,30 @@
+#pragma once
+/// Text from outside: what may be a name, and what may be shown.
+
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace inchtide {
+
+/// The most characters (not bytes) of a code or a tag, and of a name.
+inline constexpr std::size_t longest_code = 64, longest_name = 200;
+
+/// Why `text` cannot be a code, a tag or a name: "it is empty", "it is not valid UTF-8", "it holds the control
+/// character U+0007", "it has 80 characters, the most is 64". Nothing when it can.
+/// Control characters are those of ASCII and Latin 1, line and paragraph separators, and what turns the direction of
+/// writing: none of them can be seen, and each can make one name look like another.
+[[nodiscard]] std::optional<std::string> fault_of_name(std::string_view text, std::size_t most);
+
+/// Checks a code, a tag (`longest_code`) or a name (`longest_name`).
+/// @param where the file and line, or what else holds it
+/// @throws InputError that names the place and the text as it can be shown
+void check_name(std::string_view text, std::size_t most, const std::string& where);
+
+/// The text as it can be shown anywhere: what cannot be seen, and bytes that are no UTF-8, as U+FFFD. Line ends stay.
+[[nodiscard]] std::string printable(std::string_view text);
+
+/// A piece of text from outside for a message: printable, on one line, and cut with "..." after `most` characters.
+[[nodiscard]] std::string excerpt(std::string_view text, std::size_t most = 80);
+
+}  // namespace inchtide

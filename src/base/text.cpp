@@ -1,0 +1,62 @@
+#include "inchtide/base/text.hpp"
+
+#include <fmt/format.h>
+#include <utf8.h>
+
+#include "inchtide/base/errors.hpp"
+
+namespace inchtide {
+namespace {
+
+bool is_unseen(char32_t c) {
+  const bool control = c < 0x20 || (c >= 0x7F && c < 0xA0);
+  const bool separator = c == 0x2028 || c == 0x2029;
+  const bool direction = c == 0x200E || c == 0x200F || (c >= 0x202A && c <= 0x202E) || (c >= 0x2066 && c <= 0x2069);
+  return control || separator || direction || c == 0xFEFF;
+}
+
+}  // namespace
+
+std::optional<std::string> fault_of_name(std::string_view text, std::size_t most) {
+  if (text.empty()) return "it is empty";
+  if (!utf8::is_valid(text.begin(), text.end())) return "it is not valid UTF-8";
+  std::size_t count = 0;
+  for (auto at = text.begin(); at != text.end(); ++count) {
+    const char32_t c = utf8::unchecked::next(at);
+    if (is_unseen(c)) return fmt::format("it holds the control character U+{:04X}", std::uint32_t(c));
+  }
+  if (count > most) return fmt::format("it has {} characters, the most is {}", count, most);
+  return std::nullopt;
+}
+
+void check_name(std::string_view text, std::size_t most, const std::string& where) {
+  if (const auto fault = fault_of_name(text, most)) {
+    throw InputError(where, fmt::format("'{}' cannot be a name: {}", excerpt(text), *fault),
+                     "Rename it where it comes from");
+  }
+}
+
+std::string printable(std::string_view text) {
+  std::string whole, shown;
+  utf8::replace_invalid(text.begin(), text.end(), std::back_inserter(whole));
+  for (auto at = whole.begin(); at != whole.end();) {
+    const char32_t c = utf8::unchecked::next(at);
+    utf8::unchecked::append(is_unseen(c) && c != '\n' ? 0xFFFD : c, std::back_inserter(shown));
+  }
+  return shown;
+}
+
+std::string excerpt(std::string_view text, std::size_t most) {
+  const bool cut_first = text.size() > 8 * most;  // a cell may have megabytes
+  const auto whole = printable(cut_first ? text.substr(0, 8 * most) : text);
+  std::string shown;
+  std::size_t count = 0;
+  for (auto at = whole.begin(); at != whole.end(); ++count) {
+    if (count == most) return shown + "...";
+    const char32_t c = utf8::unchecked::next(at);
+    utf8::unchecked::append(c == '\n' ? 0xFFFD : c, std::back_inserter(shown));
+  }
+  return cut_first ? shown + "..." : shown;
+}
+
+}  // namespace inchtide
