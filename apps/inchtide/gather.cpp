@@ -10,8 +10,8 @@
 #include <cstdlib>
 
 #include "inchtide/base/errors.hpp"
-#include "inchtide/base/text.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/gather.hpp"
 #include "inchtide/report/price_views.hpp"
 #include "output.hpp"

@@ -79,7 +79,8 @@ int run(int count, char** arguments) {
     spdlog::error("There is not enough memory for this. Choose fewer assets or days, or a machine with more");
     return outside_failed;
   } catch (const std::exception& error) {
-    spdlog::error("This is a fault of Inch Tide, not of your data: {}. Please report it with the command", error.what());
+    spdlog::error("This is a fault of Inch Tide, not of your data: {}. Please report it with the command",
+                  error.what());
     return own_fault;
   }
 }

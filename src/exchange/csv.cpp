@@ -219,9 +219,9 @@ Day CsvStyle::day(std::string_view text, const std::function<std::string()>& pla
   if (const auto day = written_day(std::string(text), dates)) return *day;
   const auto other = [&](Dates order) { return dates != order && written_day(std::string(text), order); };
   if (other(Dates::day_first) || other(Dates::month_first)) {
-    throw InputError(place(),
-                     fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", excerpt(text)),
-                     "Say --dates day-first or --dates month-first, or write YYYY-MM-DD");
+    throw InputError(
+        place(), fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", excerpt(text)),
+        "Say --dates day-first or --dates month-first, or write YYYY-MM-DD");
   }
   throw InputError(place(), fmt::format("'{}' is not a day", excerpt(text)), "Write it as YYYY-MM-DD");
 }
@@ -277,8 +277,8 @@ std::optional<std::size_t> find_column(const std::vector<std::string>& header,
 }
 
 std::string csv_cell(std::string_view text) {
-  const auto cell = is_guarded(text) || (text.size() > 1 && starts_formula(text)) ? "'" + std::string(text)
-                                                                                : std::string(text);
+  const auto cell =
+      is_guarded(text) || (text.size() > 1 && starts_formula(text)) ? "'" + std::string(text) : std::string(text);
   if (cell.find_first_of(",\"\r\n") == std::string::npos) return cell;
   std::string quoted(2 * cell.size() + 2, '\0');
   quoted.resize(csv_write(quoted.data(), quoted.size(), cell.data(), cell.size()));

@@ -317,8 +317,10 @@ Estimate read_estimate(const std::filesystem::path& path) {
   } catch (const json::out_of_range&) {
     throw InputError(path.string(), "it is not JSON: a number is too large", "Write it anew, or check it there");
   } catch (const json::parse_error& error) {
-    const auto line = 1 + std::count(content.begin(), content.begin() + std::ptrdiff_t(std::min(error.byte, content.size())), '\n');
-    throw InputError(fmt::format("{}, line {}", path.string(), line), "it is not JSON", "Write it anew, or check it there");
+    const auto line =
+        1 + std::count(content.begin(), content.begin() + std::ptrdiff_t(std::min(error.byte, content.size())), '\n');
+    throw InputError(fmt::format("{}, line {}", path.string(), line), "it is not JSON",
+                     "Write it anew, or check it there");
   }
   const json& object = document.is_object() && document.contains("result") ? document["result"] : document;
   if (!object.is_object()) throw InputError(path.string(), "it holds no estimate", "Give an object with assets");
@@ -332,7 +334,8 @@ Estimate read_estimate(const std::filesystem::path& path) {
   Estimate estimate;
   estimate.returns = returns == "log" ? ReturnKind::log : ReturnKind::simple;
   for (const auto& asset : fields.list("assets")) {
-    if (!asset.is_string()) throw fields.error("assets", fmt::format("{} is not a code", shown_json(asset)), "Give texts");
+    if (!asset.is_string())
+      throw fields.error("assets", fmt::format("{} is not a code", shown_json(asset)), "Give texts");
     estimate.assets.push_back(asset.get<std::string>());
     check_name(estimate.assets.back(), longest_code, path.string());
   }

@@ -58,8 +58,8 @@ void check_storable(const BarHistory& bars, const std::string& source) {
 void check_read(const fs::path& path, const BarHistory& bars) {
   for (Day day : bars.days) {
     if (is_storable(day)) continue;
-    throw InputError(path.string(), fmt::format("{} has a row of the day {}, which belongs to no history", bars.asset,
-                                                to_string(day)),
+    throw InputError(path.string(),
+                     fmt::format("{} has a row of the day {}, which belongs to no history", bars.asset, to_string(day)),
                      fmt::format("Replace it: inchtide gather --in-full --assets {}", bars.asset));
   }
 }

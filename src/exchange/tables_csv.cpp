@@ -11,16 +11,16 @@
 #include <exception>
 #include <limits>
 #include <map>
-#include <set>
 #include <optional>
+#include <set>
 #include <sstream>
 
 #include "base/workers.hpp"
 #include "exchange/calendars.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
-#include "inchtide/base/text.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/csv.hpp"
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/exchange/store.hpp"

@@ -26,8 +26,14 @@ TEST(Names, AreWhatCanBeSeen) {
   EXPECT_THAT(*fault_of_name("a\nb", 64), HasSubstr("U+000A"));
   EXPECT_THAT(*fault_of_name(std::string("a\0b", 3), 64), HasSubstr("U+0000"));
   EXPECT_THAT(*fault_of_name("\x1B[2J", 64), HasSubstr("U+001B"));
-  EXPECT_THAT(*fault_of_name("a\xC2\x9B" "b", 64), HasSubstr("U+009B"));      // a terminal's CSI in Latin 1
-  EXPECT_THAT(*fault_of_name("a\xE2\x80\xAE" "b", 64), HasSubstr("U+202E"));  // writes backwards
+  EXPECT_THAT(*fault_of_name("a\xC2\x9B"
+                             "b",
+                             64),
+              HasSubstr("U+009B"));  // a terminal's CSI in Latin 1
+  EXPECT_THAT(*fault_of_name("a\xE2\x80\xAE"
+                             "b",
+                             64),
+              HasSubstr("U+202E"));  // writes backwards
 }
 
 TEST(Names, AreCountedInCharacters) {
@@ -48,7 +54,9 @@ TEST(Printable, LeavesNothingUnseen) {
 TEST(Excerpt, CutsBetweenCharacters) {
   EXPECT_EQ(excerpt("short", 5), "short");
   EXPECT_EQ(excerpt("øøøø", 2), "øø...");
-  EXPECT_EQ(excerpt("a\nb"), "a\xEF\xBF\xBD" "b");
+  EXPECT_EQ(excerpt("a\nb"),
+            "a\xEF\xBF\xBD"
+            "b");
   const auto cut = excerpt(std::string(1 << 22, 'x'));
   EXPECT_EQ(cut.size(), 83u);
 }

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/exchange/http.hpp"
 #include "support/messages.hpp"
 
 namespace inchtide::exchange {
@@ -125,6 +126,35 @@ TEST(Provider, KeysComeFromTheEnvironmentAndTravelEncrypted) {
   EXPECT_EQ(key_headers(provider, secret).size(), 1u);
   const auto injected = [](const std::string&) { return std::optional<std::string>("a\r\nX-Other: b"); };
   EXPECT_THAT(message_of([&] { key_headers(provider, injected); }), HasSubstr("has a line end"));
+}
+
+TEST(Loopback, IsTheHostAndNothingThatLooksLikeIt) {
+  for (const char* url : {"http://127.0.0.1", "http://127.1.2.3:8014/x", "http://localhost:80", "http://LOCALHOST/",
+                          "http://[::1]:8014/v1"}) {
+    EXPECT_TRUE(is_loopback(url)) << url;
+  }
+  for (const char* url : {"http://127.example", "http://127.0.0.1.example/", "http://localhost.example",
+                          "http://127.0.0.1@other.example/", "http://localhost:x@other.example/", "http://[::1",
+                          "http://128.0.0.1", "http://[::2]/", "http://other.example/127.0.0.1", ""}) {
+    EXPECT_FALSE(is_loopback(url)) << url;
+  }
+}
+
+TEST(Key, IsTakenOutOfWhatAServerSays) {
+  const HttpClient client({}, {"X-Key: s3cret"});
+  EXPECT_EQ(client.without_secrets("bad key s3cret, s3cret"), "bad key ***, ***");
+  EXPECT_EQ(client.without_secrets("nothing"), "nothing");
+}
+
+TEST(Http, SettingsAreWithinReason) {
+  for (double seconds : {0.0, 0.0001, -1.0, double(NAN), 1e300}) {
+    HttpSettings settings;
+    settings.timeout_seconds = seconds;
+    EXPECT_THROW(HttpClient(settings, {}), InputError) << seconds;
+  }
+  HttpSettings settings;
+  settings.requests_per_second = NAN;
+  EXPECT_THROW(HttpClient(settings, {}), InputError);
 }
 
 TEST(Provider, IsCheckedBeforeItIsAsked) {

@@ -43,6 +43,52 @@ void run_sql(const std::filesystem::path& path, const char* sql) {
   sqlite3_close(connection);
 }
 
+TEST(Store, TakesNoDayThatItsKeyHasNoRoomFor) {
+  const Folder folder;
+  PriceStore store(folder / "p.store", Access::write);
+  store.put(bars_of("TIDEMILL", 0, 5), "by hand");
+  store.put(bars_of("KELPFARM", 0, 5), "by hand");
+  for (const char* day : {"9999-12-31", "7001-01-01", "1582-12-31", "0001-01-01"}) {
+    auto bars = bars_of("TIDEMILL", 0, 1);
+    bars.days = std::vector<Day>{*parse_day(day)};
+    const auto said = message_of([&] { store.put(bars, "a.csv"); });
+    EXPECT_THAT(said, testing::AllOf(HasSubstr("a.csv, TIDEMILL"), HasSubstr(day), HasSubstr("1583 to 7000")));
+  }
+  for (const char* day : {"7000-12-31", "1583-01-01"}) {
+    auto bars = bars_of("TIDEMILL", 0, 1);
+    bars.days = std::vector<Day>{*parse_day(day)};
+    EXPECT_EQ(store.put(bars, "by hand").rows_new, 1u);
+  }
+  EXPECT_EQ(store.bars("KELPFARM")->days, bars_of("KELPFARM", 0, 5).days);
+}
+
+TEST(Store, TakesNoNameThatCannotBeSeen) {
+  const Folder folder;
+  PriceStore store(folder / "p.store", Access::write);
+  for (const auto& name : {std::string(), std::string("A\0B", 3), std::string("\xFF"), std::string(65, 'x')}) {
+    EXPECT_THAT(message_of([&] { store.put(bars_of(name, 0, 5), "a.csv"); }), HasSubstr("cannot be a name"));
+  }
+  EXPECT_TRUE(store.assets().empty());
+}
+
+TEST(Store, ForeignRowsOfOlderStoresAreFoundAndReplaced) {
+  const Folder folder;
+  const auto path = folder / "p.store";
+  {
+    PriceStore store(path, Access::write);
+    store.put(bars_of("TIDEMILL", 0, 5), "by hand");
+    store.put(bars_of("KELPFARM", 0, 5), "by hand");
+  }
+  // As 9999-12-31 of the first asset was written before days were checked: within the second one's keys.
+  run_sql(path, "INSERT INTO bar (key, close) VALUES (4194304 + 2097152 + 2932896, 7)");
+  const auto said = message_of([&] { PriceStore::read_histories(path, {}); });
+  EXPECT_THAT(said, testing::AllOf(HasSubstr("KELPFARM has a row of the day"), HasSubstr("gather --in-full")));
+  PriceStore store(path, Access::write);
+  store.put(bars_of("KELPFARM", 0, 5), "by hand", PriceStore::Merge::replace);
+  EXPECT_EQ(store.bars("KELPFARM")->days, bars_of("KELPFARM", 0, 5).days);
+  EXPECT_EQ(store.bars("TIDEMILL")->days, bars_of("TIDEMILL", 0, 5).days);
+}
+
 TEST(Store, GivesBackWhatWasPut) {
   const Folder folder;
   auto bars = bars_of("KELPFARM", -30000, 7);  // long before 1970

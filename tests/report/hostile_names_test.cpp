@@ -138,8 +138,8 @@ TEST(Draw, WhatHangsIsStopped) {
 
 TEST(Csv, NoCellIsAFormulaAndAllAreReadBack) {
   const Folder folder;
-  const std::vector<std::string> names = {"=cmd|' /C calc'!A0", "+1", "-1+2", "@SUM(A1)", "\t=1", "'=1", "''=1",
-                                          "'quoted'", "-", "=", "plain", "it's", "a,\"b\"\nc"};
+  const std::vector<std::string> names = {"=cmd|' /C calc'!A0", "+1", "-1+2", "@SUM(A1)", "\t=1", "'=1",       "''=1",
+                                          "'quoted'",           "-",  "=",    "plain",    "it's", "a,\"b\"\nc"};
   Table table{"names", "", {{"Code"}, {"n", Format::number2}}, {}, {}};
   for (const auto& name : names) table.add({name, -1.5});
   const auto path = folder.write("names.csv", to_csv(table));
