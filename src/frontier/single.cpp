@@ -114,7 +114,7 @@ class Pivoting {
   /// that look good together stay.
   void change_places(std::vector<std::pair<Eigen::Index, At>>& wrong) {
     const auto enters = [](const auto& change) { return change.second == At::free; };
-    const auto middle = std::ranges::partition(wrong, enters).begin();
+    const auto middle = std::partition(wrong.begin(), wrong.end(), enters);
     const auto entering = std::size_t(middle - wrong.begin());
     const auto free = std::size_t(std::ranges::count(at_, At::free));
     const auto most = std::min(entering, std::max<std::size_t>(10, free / 2));

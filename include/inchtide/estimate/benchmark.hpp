@@ -1,7 +1,7 @@
 #pragma once
 /// The benchmark as the assets see it: what a tracking error needs.
 
-#include <Eigen/Core>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/estimate/covariance.hpp"
 #include "inchtide/returns/conventions.hpp"

@@ -6,9 +6,9 @@
 /// history's end if need be; whole rows are taken, so that what belongs together stays together. Each draw has its own
 /// random numbers, so that the result is the same for any number of threads.
 
-#include <Eigen/Core>
 #include <cstdint>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/returns/return_table.hpp"
 

@@ -13,10 +13,10 @@
 /// assert(covariance.portfolio_variance(Eigen::Vector2d(1, 0)) == 0.04);
 /// @endcode
 
-#include <Eigen/Core>
 #include <memory>
 #include <span>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 

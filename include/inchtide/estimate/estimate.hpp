@@ -1,10 +1,10 @@
 #pragma once
 /// What to expect of each asset per year: expected returns and covariance, and where the figures come from.
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/day.hpp"
 #include "inchtide/estimate/covariance.hpp"

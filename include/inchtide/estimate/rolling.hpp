@@ -14,8 +14,8 @@
 /// assert(std::abs(moments.mean()[0] - 0.005) < 1e-15);
 /// @endcode
 
-#include <Eigen/Core>
 #include <cmath>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/estimate/estimators.hpp"
 

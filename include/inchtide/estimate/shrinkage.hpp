@@ -15,7 +15,7 @@
 /// assert(shrunk.matrix(0, 1) == shrunk.matrix(1, 0));
 /// @endcode
 
-#include <Eigen/Core>
+#include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 

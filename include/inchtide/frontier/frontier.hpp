@@ -21,10 +21,10 @@
 /// assert(frontier.maximum_sharpe(0.02).portfolio.certificate.holds());
 /// @endcode
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/frontier/limits.hpp"

@@ -28,12 +28,12 @@
 /// assert(bounds.lower[0] == 0.05 && bounds.lower[1] == 0 && bounds.upper[2] == 0.4);
 /// @endcode
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/tags.hpp"
 #include "inchtide/estimate/benchmark.hpp"

@@ -1,7 +1,7 @@
 #pragma once
 /// A portfolio on the frontier, with the proof that it is optimal.
 
-#include <Eigen/Core>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/estimate/covariance.hpp"
 #include "inchtide/frontier/limits.hpp"

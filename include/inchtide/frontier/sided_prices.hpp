@@ -6,10 +6,10 @@
 /// least of its prices in that set, tightening it takes the largest: they are the one-sided slopes of the optimum
 /// (Rockafellar 1970, Convex Analysis, section 29). Each is a small linear programme, solved here by its dual.
 
-#include <Eigen/Core>
 #include <optional>
 #include <utility>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/frontier/portfolio.hpp"
 

@@ -12,11 +12,11 @@
 /// assert(aligned.table.prices(1, 0) == 12);
 /// @endcode
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/day.hpp"
 #include "inchtide/prices/history.hpp"

@@ -23,9 +23,9 @@
 /// assert(std::abs(run.net[2] / run.net[0] - 1.1) < 1e-12);
 /// @endcode
 
-#include <Eigen/Core>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/costs.hpp"
 #include "inchtide/prices/price_table.hpp"

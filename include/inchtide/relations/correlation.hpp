@@ -13,10 +13,10 @@
 /// assert(correlation.matrix(0, 0) == 1 && correlation.matrix(0, 1) > 0.999999);
 /// @endcode
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/tags.hpp"
 #include "inchtide/returns/return_table.hpp"

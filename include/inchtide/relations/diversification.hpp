@@ -1,8 +1,8 @@
 #pragma once
 /// What spreading over more assets does to risk: the volatility of an equally weighted portfolio of n of them.
 
-#include <Eigen/Core>
 #include <cstdint>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/estimate/covariance.hpp"
 

@@ -2,9 +2,9 @@
 /// Each asset against a benchmark: r - rf = alpha + beta (m - rf) + e, by least squares (Sharpe 1963, Management
 /// Science 9).
 
-#include <Eigen/Core>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/returns/return_table.hpp"
 

@@ -15,7 +15,7 @@
 /// assert(repaired.matrix(0, 0) == 1 && repaired.matrix(0, 1) < 0.9);
 /// @endcode
 
-#include <Eigen/Core>
+#include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 

@@ -2,9 +2,9 @@
 /// Whether figures of the past said anything about the time after: the same history in two parts, and correlations over
 /// a window that moves along it.
 
-#include <Eigen/Core>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/relations/correlation.hpp"
 #include "inchtide/returns/return_table.hpp"

@@ -17,9 +17,9 @@
 /// assert(subset.sum == 0.1);
 /// @endcode
 
-#include <Eigen/Core>
 #include <cstdint>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/progress.hpp"
 

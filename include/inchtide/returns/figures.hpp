@@ -1,10 +1,10 @@
 #pragma once
 /// How each asset behaved: the usual figures of return and risk.
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/day.hpp"
 #include "inchtide/returns/return_table.hpp"

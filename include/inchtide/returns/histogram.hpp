@@ -10,8 +10,8 @@
 /// assert(histogram.counts[0] == 1 && histogram.counts[3] == 2);
 /// @endcode
 
-#include <Eigen/Core>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 

@@ -4,10 +4,10 @@
 /// Simple returns add across the assets of a portfolio (a portfolio's return is the weighted sum of its holdings'),
 /// which is what weights need; they do not add over time. Log returns add over time, not across assets.
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/day.hpp"
 #include "inchtide/prices/bars.hpp"

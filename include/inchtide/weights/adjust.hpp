@@ -2,9 +2,9 @@
 /// What is done to weights after they are chosen or given: moved inside limits, rounded, mixed by tag, swept from one
 /// asset to another.
 
-#include <Eigen/Core>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/tags.hpp"
 #include "inchtide/frontier/frontier.hpp"

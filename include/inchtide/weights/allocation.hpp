@@ -14,10 +14,10 @@
 /// assert(chosen.binding.size() == 1 && chosen.binding[0].limit == "HOLLBOND <= 60%");
 /// @endcode
 
-#include <Eigen/Core>
 #include <optional>
 #include <string>
 #include <vector>
+#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/progress.hpp"
 #include "inchtide/frontier/frontier.hpp"
