@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <map>
 #include <set>
@@ -28,20 +27,10 @@ struct Ratio {
   double value() const { return double(new_shares) / old_shares; }
   std::string text() const { return fmt::format("{}:{}", new_shares, old_shares); }
 };
-constexpr std::array<Ratio, 14> ratios = {{{2, 1},
-                                           {3, 1},
-                                           {4, 1},
-                                           {5, 1},
-                                           {10, 1},
-                                           {20, 1},
-                                           {3, 2},
-                                           {1, 2},
-                                           {1, 3},
-                                           {1, 4},
-                                           {1, 5},
-                                           {1, 10},
-                                           {1, 20},
-                                           {2, 3}}};
+constexpr Ratio ratios[] = {{2, 1},  {3, 1},  {4, 1},  {5, 1},  {6, 1},  {7, 1},  {8, 1},  {10, 1},
+                            {12, 1}, {15, 1}, {20, 1}, {25, 1}, {30, 1}, {40, 1}, {50, 1}, {3, 2},
+                            {1, 2},  {1, 3},  {1, 4},  {1, 5},  {1, 6},  {1, 7},  {1, 8},  {1, 10},
+                            {1, 12}, {1, 15}, {1, 20}, {1, 25}, {1, 30}, {1, 40}, {1, 50}, {2, 3}};
 
 /// The split whose ratio a one-day price ratio is the inverse of, to `tolerance` in logs.
 std::optional<Ratio> split_like(double price_ratio, double tolerance) {
@@ -97,10 +86,16 @@ class Look {
 
   void spikes() {
     if (bars_.days.empty()) return;
-    for (const auto& spike : find_spikes(bars_.history(used_), rules_.spike_factor)) {
-      add(repaired_ ? Severity::note : Severity::warning, spike.day, "spike",
+    const auto history = bars_.history(used_);
+    std::set<Day> dropped;  // those that --drop-misprints takes
+    for (const auto& spike : find_spikes(history, rules_.spike_factor)) dropped.insert(spike.day);
+    for (const auto& spike : find_spikes(history, rules_.doubtful_factor)) {
+      const bool drops = dropped.contains(spike.day);
+      add(drops && repaired_ ? Severity::note : Severity::warning, spike.day, "spike",
           fmt::format("{:.2f} between {:.2f} and {:.2f}: likely a misprint", spike.price, spike.before, spike.after),
-          repaired_ ? "Dropped, as asked; correct the file" : "Correct the file, or --drop-misprints");
+          !drops      ? "Compare with another source, and correct the file"
+          : repaired_ ? "Dropped, as asked; correct the file"
+                      : "Correct the file, or --drop-misprints");
       const auto at = std::size_t(std::ranges::lower_bound(bars_.days, spike.day) - bars_.days.begin());
       explained_.insert({at, at + 1});
     }
@@ -110,6 +105,8 @@ class Look {
     const bool both = bars_.has(PriceField::close) && bars_.has(PriceField::adjusted_close);
     for (std::size_t row = 1; row < bars_.days.size(); ++row) {
       if (explained_.contains(row)) continue;
+      // Over weeks a price may well double; a split is overnight.
+      if (!are_neighbours(bars_.days[row - 1], bars_.days[row])) continue;
       const double move = prices()[row] / prices()[row - 1];
       if (both) {
         const auto& close = bars_.of(PriceField::close);

@@ -44,14 +44,39 @@ void PriceHistory::check(const std::string& source) const {
   }
 }
 
+bool are_neighbours(Day before, Day after) {
+  return after - before <= std::chrono::days{5};
+}
+
+namespace {
+
+/// How many rows from `first` on stand apart from both of their neighbours by the factor and on one level: 0 to 3.
+std::size_t rows_apart(const PriceHistory& history, std::size_t first, double factor) {
+  const auto& p = history.prices;
+  const double near = 1 + (factor - 1) / 4;  // what counts as one level
+  const bool up = p[first] >= factor * p[first - 1], down = p[first] * factor <= p[first - 1];
+  if (!up && !down) return 0;
+  bool close_by = are_neighbours(history.days[first - 1], history.days[first]);
+  for (std::size_t rows = 1; rows <= 3 && first + rows < p.size(); ++rows) {
+    const double before = p[first - 1], last = p[first + rows - 1], after = p[first + rows];
+    const bool one_level = std::max(last, p[first]) <= near * std::min(last, p[first]);
+    close_by = close_by && are_neighbours(history.days[first + rows - 1], history.days[first + rows]);
+    if (!one_level || (!close_by && (rows > 1 || factor < 3))) return 0;
+    const bool back = up ? last >= factor * after : last * factor <= after;
+    if (back && std::max(before, after) < near * std::min(before, after)) return rows;
+  }
+  return 0;
+}
+
+}  // namespace
+
 std::vector<Spike> find_spikes(const PriceHistory& history, double factor) {
   std::vector<Spike> spikes;
   const auto& p = history.prices;
-  for (std::size_t i = 1; i + 1 < p.size(); ++i) {
-    const bool up = p[i] >= factor * std::max(p[i - 1], p[i + 1]);
-    const bool down = p[i] * factor <= std::min(p[i - 1], p[i + 1]);
-    const double apart = std::max(p[i - 1], p[i + 1]) / std::min(p[i - 1], p[i + 1]);
-    if ((up || down) && apart < factor / 2) spikes.push_back({history.days[i], p[i], p[i - 1], p[i + 1]});
+  for (std::size_t i = 1; i + 1 < p.size();) {
+    const auto rows = rows_apart(history, i, factor);
+    for (std::size_t k = i; k < i + rows; ++k) spikes.push_back({history.days[k], p[k], p[i - 1], p[i + rows]});
+    i += std::max<std::size_t>(rows, 1);
   }
   return spikes;
 }

@@ -189,6 +189,48 @@ TEST(Findings, AMisprintIsNoJumpAndNoSplit) {
   EXPECT_EQ(findings_in(bars, PriceField::close, true)[0].severity, Severity::note) << "dropped as asked";
 }
 
+TEST(Findings, AMisprintOfAFewDaysIsNoPairOfSplits) {
+  for (double factor : {1.5, 2.0, 3.0, 10.0, 1 / 1.6, 0.5, 0.1}) {
+    for (std::size_t days : {1u, 2u, 3u}) {
+      auto bars = noisy(300, 7);
+      const auto clean = bars.of(PriceField::close);
+      for (std::size_t t = 100; t < 100 + days; ++t)
+        bars.of(PriceField::close)[t] *= factor * (factor > 1 ? 1.02 : 0.98);
+      const auto kinds = kinds_in(bars);
+      EXPECT_EQ(kinds, std::vector<std::string>(days, "spike")) << factor << " for " << days;
+      // What is doubtful is never dropped.
+      auto history = bars.history(PriceField::close);
+      const auto dropped = drop_spikes(history);
+      const bool certain = factor >= 3 || factor <= 1 / 3.0;
+      EXPECT_EQ(dropped.size(), certain ? days : 0u) << factor;
+      for (const auto& finding : findings_in(bars, PriceField::close, true)) {
+        EXPECT_EQ(finding.severity, certain ? Severity::note : Severity::warning) << factor;
+      }
+    }
+  }
+}
+
+TEST(Findings, OverMonthsAPriceMayDoubleAndComeBack) {
+  auto bars = noisy(60, 3);
+  std::vector<Day> months;
+  for (std::size_t t = 0; t < bars.days.size(); ++t) months.push_back(nth(0) + std::chrono::days{30 * long(t)});
+  bars.days = months;
+  scale_from(bars, PriceField::close, 20, 2.0);
+  scale_from(bars, PriceField::close, 22, 0.5);
+  scale_from(bars, PriceField::close, 40, 1 / 3.0);
+  for (const auto& kind : kinds_in(bars)) EXPECT_THAT(kind, testing::AnyOf("jump")) << "neither split nor misprint";
+  EXPECT_TRUE(find_spikes(bars.history(PriceField::close)).empty());
+}
+
+TEST(Findings, SplitsUpToFiftyToOne) {
+  for (double ratio : {6.0, 8.0, 25.0, 50.0, 1 / 7.0, 1 / 40.0}) {
+    auto bars = noisy(300, 11);
+    scale_from(bars, PriceField::close, 150, 1 / ratio);
+    scale_from(bars, PriceField::volume, 150, ratio);
+    EXPECT_THAT(kinds_in(bars), ElementsAre("split")) << ratio;
+  }
+}
+
 TEST(Findings, StaleRunsAndDaysWithoutVolume) {
   auto bars = noisy(300, 8);
   for (std::size_t t = 41; t < 46; ++t) bars.of(PriceField::close)[t] = bars.of(PriceField::close)[40];

@@ -29,7 +29,8 @@ struct Finding {
 
 /// When something stands out.
 struct FindingRules {
-  double spike_factor = 3;  ///< a misprint is at least so many times both neighbours, or that fraction of them
+  double doubtful_factor = 1.5;  ///< one that is at least so many times them is likely one, but not dropped on request
+  double spike_factor = 3;       ///< a misprint is at least so many times both neighbours, or that fraction of them
   /// A jump is a log return further than so many robust standard deviations (1.4826 x the median absolute deviation)
   /// from the median; twice as far makes it a warning. Daily returns have fat tails: 10 leaves about one false alarm in
   /// 8,000 days of Student's t with 5 degrees of freedom.

@@ -47,9 +47,14 @@ struct Spike {
   double after = 0;   ///< the price of the row after
 };
 
+/// Whether two days may be neighbouring trading days: a weekend and holidays lie between them, and no more.
+[[nodiscard]] bool are_neighbours(Day before, Day after);
+
 /// Finds likely misprints: prices at least `factor` times (or at most 1/factor of) both neighbours, while the
-/// neighbours lie within `factor / 2` of each other. A split or a crash does not come back, so it isn't one.
-/// @param factor greater than 2
+/// neighbours lie within 1 + (factor - 1) / 4 of each other. A split or a crash does not come back, so it isn't one.
+/// Up to three days in a row on one level are one misprint. These, and any below 3 times their neighbours, count on
+/// neighbouring trading days only: over months a price may well double and come back.
+/// @param factor greater than 1
 std::vector<Spike> find_spikes(const PriceHistory& history, double factor = 3);
 
 /// Takes likely misprints out of a history, so that those days are holes. Returns what it took out.
