@@ -84,7 +84,7 @@ TEST(Outputs, NeverTakeThePlaceOfAnInput) {
 }
 
 TEST(Outputs, StandardOutputThatIsFullOrGoneIsAnError) {
-  for (const std::string arguments : {describe, describe + " --quiet --json -", std::string("--help")}) {
+  for (const std::string& arguments : {describe, describe + " --quiet --json -", std::string("--help")}) {
     const auto said = run("( " + tool + " " + arguments + " > /dev/full )");
     EXPECT_EQ(said.code, 3) << arguments;
     EXPECT_THAT(said.err, HasSubstr("standard output cannot be written")) << arguments;
