@@ -119,13 +119,11 @@ fs::path target_of(const fs::path& path) {
   return target;
 }
 
-/// A new file takes the rights that are usual, one that is replaced leaves its own.
-mode_t rights_for(const fs::path& path) {
+/// One that is replaced leaves its rights. Returns 0, or what went wrong.
+int take_rights_of(const fs::path& path, int descriptor) {
   struct stat known {};
-  if (::stat(path.c_str(), &known) == 0) return known.st_mode & 0777;
-  const mode_t mask = ::umask(0);
-  ::umask(mask);
-  return 0666 & ~mask;
+  if (::stat(path.c_str(), &known) != 0) return 0;
+  return ::fchmod(descriptor, known.st_mode & 0777) == 0 ? 0 : errno;
 }
 
 /// Writes a file that has no name until it is whole, so that nothing of it is left when the process is stopped. Where
@@ -133,15 +131,14 @@ mode_t rights_for(const fs::path& path) {
 void replace_file(const fs::path& path, std::string_view text) {
   const auto folder = path.parent_path().empty() ? fs::path(".") : path.parent_path();
   const auto temporary = unpredictable_neighbour(path);
-  const auto rights = rights_for(path);
-  Descriptor file(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, 0600));
+  Descriptor file(::open(folder.c_str(), O_TMPFILE | O_WRONLY | O_CLOEXEC, 0666));
   const bool named = file.value < 0;
   if (named) {
-    file.value = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0600);
+    file.value = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0666);
     if (file.value < 0) cannot_write(path, errno);
   }
   int error = write_all(file.value, text);
-  if (error == 0 && ::fchmod(file.value, rights) != 0) error = errno;
+  if (error == 0) error = take_rights_of(path, file.value);
   if (error == 0 && !named) {
     const auto own = fmt::format("/proc/self/fd/{}", file.value);
     if (::linkat(AT_FDCWD, own.c_str(), AT_FDCWD, temporary.c_str(), AT_SYMLINK_FOLLOW) != 0) error = errno;

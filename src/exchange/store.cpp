@@ -54,16 +54,6 @@ void check_storable(const BarHistory& bars, const std::string& source) {
   }
 }
 
-/// What came before days were checked may hold such rows.
-void check_read(const fs::path& path, const BarHistory& bars) {
-  for (Day day : bars.days) {
-    if (is_storable(day)) continue;
-    throw InputError(path.string(),
-                     fmt::format("{} has a row of the day {}, which belongs to no history", bars.asset, to_string(day)),
-                     fmt::format("Replace it: inchtide gather --in-full --assets {}", bars.asset));
-  }
-}
-
 Day day_in(std::int64_t key) {
   return Day{std::chrono::days{key % day_span - day_span / 2}};
 }
@@ -287,6 +277,19 @@ BarHistory rows_between(const fs::path& path, sqlite3* connection, const std::st
   return bars;
 }
 
+/// The same for who reads: what came into a store before days were checked may hold rows of another asset.
+BarHistory checked_rows(const fs::path& path, sqlite3* connection, const std::string& code, std::int64_t first,
+                        std::int64_t beyond, const std::vector<PriceField>& fields) {
+  auto bars = rows_between(path, connection, code, first, beyond, fields);
+  for (Day day : bars.days) {
+    if (is_storable(day)) continue;
+    throw InputError(path.string(),
+                     fmt::format("{} has a row of the day {}, which belongs to no history", code, to_string(day)),
+                     fmt::format("Replace it: inchtide gather --in-full --assets {}", code));
+  }
+  return bars;
+}
+
 const std::vector<PriceField>& all_fields() {
   static const std::vector<PriceField> all = {PriceField::open,  PriceField::high,           PriceField::low,
                                               PriceField::close, PriceField::adjusted_close, PriceField::volume,
@@ -352,10 +355,9 @@ auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
 /// What an asset holds in the field that is wanted, else in those that stand in for it.
 PriceHistory chosen_history(const fs::path& path, sqlite3* connection, const Entry& entry, const FieldChoice& choice) {
   const auto range = [&](const std::vector<PriceField>& fields) {
-    return rows_between(path, connection, entry.code, entry.id * day_span, (entry.id + 1) * day_span, fields);
+    return checked_rows(path, connection, entry.code, entry.id * day_span, (entry.id + 1) * day_span, fields);
   };
   auto bars = range({choice.wanted(entry.code)});
-  check_read(path, bars);
   if (bars.fields_held().empty()) bars = range({PriceField::adjusted_close, PriceField::close, PriceField::price});
   const auto field = choice.pick(entry.code, bars.fields_held());
   auto& values = bars.of(field);
@@ -444,10 +446,8 @@ std::optional<BarHistory> PriceStore::bars(const std::string& code, std::optiona
   asset.bind(1, code);
   if (!asset.step()) return std::nullopt;
   const auto id = asset.integer(0);
-  auto bars = rows_between(path_, connection_.get(), asset.text(1), from ? key_of(id, *from) : id * day_span,
-                           (id + 1) * day_span, all_fields());
-  check_read(path_, bars);
-  return bars;
+  return checked_rows(path_, connection_.get(), asset.text(1), from ? key_of(id, *from) : id * day_span,
+                      (id + 1) * day_span, all_fields());
 }
 
 PriceStore::Written PriceStore::put(const BarHistory& bars, const std::string& source, Merge merge) {
@@ -520,7 +520,7 @@ std::vector<PriceHistory> PriceStore::read_histories(const fs::path& path, const
 
 std::vector<BarHistory> PriceStore::read_all(const fs::path& path, const PriceReading& reading) {
   return read_each(path, reading, [&](sqlite3* connection, const Entry& entry) {
-    return rows_between(path, connection, entry.code, entry.id * day_span, (entry.id + 1) * day_span, all_fields());
+    return checked_rows(path, connection, entry.code, entry.id * day_span, (entry.id + 1) * day_span, all_fields());
   });
 }
 

@@ -81,8 +81,13 @@ TEST(Store, ForeignRowsOfOlderStoresAreFoundAndReplaced) {
   }
   // As 9999-12-31 of the first asset was written before days were checked: within the second one's keys.
   run_sql(path, "INSERT INTO bar (key, close) VALUES (4194304 + 2097152 + 2932896, 7)");
-  const auto said = message_of([&] { PriceStore::read_histories(path, {}); });
-  EXPECT_THAT(said, testing::AllOf(HasSubstr("KELPFARM has a row of the day"), HasSubstr("gather --in-full")));
+  const auto expect_found = [](auto read) {
+    EXPECT_THAT(message_of(read),
+                testing::AllOf(HasSubstr("KELPFARM has a row of the day"), HasSubstr("gather --in-full")));
+  };
+  expect_found([&] { PriceStore::read_histories(path, {}); });
+  expect_found([&] { PriceStore::read_all(path, {}); });
+  expect_found([&] { static_cast<void>(PriceStore(path, Access::read).bars("KELPFARM")); });
   PriceStore store(path, Access::write);
   store.put(bars_of("KELPFARM", 0, 5), "by hand", PriceStore::Merge::replace);
   EXPECT_EQ(store.bars("KELPFARM")->days, bars_of("KELPFARM", 0, 5).days);

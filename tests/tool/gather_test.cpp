@@ -185,6 +185,39 @@ TEST(GatherPier, AnAdjustedHistoryIsFetchedInFull) {
   }
 }
 
+TEST(GatherPier, InFullReplacesWhatTheProviderDoesNotHave) {
+  const Folder folder;
+  const Pier pier({"--key", "crab"});
+  mandate_for(folder, pier.url());
+  const auto fill = [&](const std::string& more) {
+    return gather(from_pier(folder, "--assets KELPFARM --json - --quiet " + more), key);
+  };
+  ASSERT_EQ(fill("").code, 0);
+  const auto days = [&] {
+    return std::vector<Day>(PriceStore(folder / "p.store", PriceStore::Access::read).bars("KELPFARM")->days);
+  };
+  const auto served = days();
+  BarHistory stray{"KELPFARM"};
+  stray.days = std::vector<Day>{*parse_day("2024-01-06")};  // a Saturday
+  stray.of(PriceField::close) = {1};
+  PriceStore(folder / "p.store", PriceStore::Access::write).put(stray, "by hand");
+  ASSERT_EQ(fill("").code, 0);
+  EXPECT_EQ(days().size(), served.size() + 1) << "a top-up takes nothing away";
+  ASSERT_EQ(fill("--in-full").code, 0);
+  EXPECT_EQ(days(), served);
+}
+
+TEST(GatherPier, RowsAfterTheLastDayAskedForAreRefused) {
+  const Folder folder;
+  const Pier pier({"--key", "crab"});
+  auto text = text_of(mandate_for(folder, pier.url()));
+  text.replace(text.find("&to={to}"), 8, "&to=2025-12-31");
+  folder.write("mandate.toml", text);
+  const auto said = gather(from_pier(folder, "--assets KELPFARM --to 2024-06-28"), key);
+  EXPECT_EQ(said.code, 1);
+  EXPECT_THAT(said.out + said.err, AllOf(HasSubstr("2025-12-"), HasSubstr("after the last day asked for, 2024-06-28")));
+}
+
 TEST(GatherPier, OlderDaysThanTheProviderServesAreKeptAtTheNewLevel) {
   const Folder folder;
   ASSERT_EQ(gather("--prices " + prices + "/KELPFARM.csv --store " + (folder / "p.store").string()).code, 0);

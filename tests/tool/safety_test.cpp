@@ -61,6 +61,13 @@ TEST(Outputs, OfALinkItIsTheTargetThatIsReplaced) {
   EXPECT_TRUE(fs::is_regular_file(folder / "deep/new.json"));
 }
 
+TEST(Outputs, ThatAreNewHaveTheUsualRights) {
+  const Folder folder;
+  const auto file = folder / "a.json";
+  EXPECT_EQ(run("umask 027; " + tool + " " + describe + " --quiet --json " + file.string()).code, 0);
+  EXPECT_EQ(fs::status(file).permissions(), fs::perms(0640));
+}
+
 TEST(Outputs, NeverTakeThePlaceOfAnInput) {
   const Folder folder;
   folder.write("prices/KELPFARM.csv", small_prices(""));
