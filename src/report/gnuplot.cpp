@@ -87,8 +87,6 @@ std::string axis_lines(char name, const Axis& axis, const Look& look) {
     for (std::size_t i = 0; i < axis.categories.size(); ++i) {
       names += fmt::format("{}{} {}", i > 0 ? ", " : "", tic_label(axis.categories[i]), i);
     }
-    const auto longest = std::ranges::max(axis.categories, {}, &std::string::size).size();
-    if (name == 'x' && longest > 12) lines += fmt::format("set bmargin {:.1f}\n", 2 + 0.45 * double(longest));
     lines += fmt::format("set {0}tics rotate by 40 right ({1}) font ',11'\nset {0}range [-0.7:{2}]\n", name, names,
                          double(axis.categories.size()) - 0.3);
   }
@@ -373,8 +371,11 @@ std::string script_for(const Chart& chart, const std::string& terminal, const Lo
   script += fmt::format("set title {} textcolor rgb '{}'\n", title, look.ink);
   const bool boxed =
       std::ranges::any_of(chart.series, [](const auto& series) { return series.kind == Series::Kind::boxes; });
-  if (boxed) {  // they stand on 0, and need no room at their sides
-    script += "set offsets 0, 0, graph 0.12, 0\nset bmargin 6\n";
+  if (boxed) {                // they stand on 0, and need no room at their sides
+    std::size_t longest = 0;  // of the names, which stand aslant below
+    for (const auto& category : chart.x.categories) longest = std::max(longest, category.size());
+    script += fmt::format("set offsets 0, 0, graph 0.12, 0\nset bmargin {:.1f}\n",
+                          std::max(6.0, 2.5 + 0.45 * double(longest)));
     script += fmt::format("set xzeroaxis lt 1 lw 1 lc rgb '{}'\n", look.ink);
   } else {
     const bool labelled = std::ranges::any_of(chart.series, [](const auto& series) { return !series.labels.empty(); });
