@@ -14,6 +14,7 @@
 #include <random>
 #include <vector>
 
+#include "inchtide/base/blas_threads.hpp"
 #include "inchtide/estimate/bootstrap.hpp"
 #include "inchtide/estimate/estimators.hpp"
 #include "inchtide/estimate/rolling.hpp"
@@ -128,4 +129,8 @@ BENCHMARK(bootstrap)->UseRealTime()->Unit(benchmark::kMillisecond)->Iterations(2
 
 }  // namespace
 
-BENCHMARK_MAIN();
+int main(int count, char** arguments) {
+  inchtide::use_one_blas_thread();
+  benchmark::Initialize(&count, arguments);
+  benchmark::RunSpecifiedBenchmarks();
+}

@@ -28,6 +28,7 @@
 #include <random>
 #include <vector>
 
+#include "inchtide/base/blas_threads.hpp"
 #include "inchtide/frontier/frontier.hpp"
 #include "inchtide/frontier/holdings.hpp"
 #include "inchtide/frontier/single.hpp"
@@ -69,7 +70,7 @@ Bounds caps(int n, double most) {
 Bounds with_tag_limits(Bounds bounds, int n) {
   constexpr int groups = 12;
   for (int g = 0; g < groups; ++g) {
-    LimitRow row{g, "group", Eigen::VectorXd::Zero(n), -1e300, 0.095};
+    LimitRow row{-1, "group", Eigen::VectorXd::Zero(n), -1e300, 0.095};
     row.lower = g % 3 == 0 ? 0.07 : -std::numeric_limits<double>::infinity();
     for (int i = g; i < n; i += groups) row.coefficients[i] = 1;
     bounds.rows.push_back(row);
@@ -96,7 +97,7 @@ void compare(benchmark::State& state, const Estimate& estimate, const Bounds& bo
     traces.push_back(seconds_of([&] { frontier.emplace(trace_frontier(estimate, bounds)); }));
     if (plain != nullptr) {
       factorise();
-      plain_traces.push_back(seconds_of([&] { trace_frontier(estimate, *plain); }));
+      plain_traces.push_back(seconds_of([&] { benchmark::DoNotOptimize(trace_frontier(estimate, *plain)); }));
     }
     state.SetIterationTime(traces.back());
     corners = frontier->corners().size();
@@ -138,7 +139,7 @@ void turnover(benchmark::State& state) {
   const int n = int(state.range(0));
   const auto plain = caps(n, 0.05);
   auto bounds = plain;
-  LimitRow row{0, "turnover", Eigen::VectorXd::Zero(n), -std::numeric_limits<double>::infinity(), 0.3};
+  LimitRow row{-1, "turnover", Eigen::VectorXd::Zero(n), -std::numeric_limits<double>::infinity(), 0.3};
   row.bend = Eigen::VectorXd::Constant(n, 0.5);
   row.bend_at = Eigen::VectorXd::Constant(n, 1.0 / n);
   bounds.rows.push_back(row);
@@ -164,7 +165,7 @@ void least(benchmark::State& state) {
     factorisations.push_back(seconds_of([&] { dpotrf_("L", &n, factor.data(), &n, &info); }));
     Portfolio before;
     cold.push_back(seconds_of([&] { before = single_portfolio(estimate, bounds); }));
-    warm.push_back(seconds_of([&] { single_portfolio(changed, bounds, 0, before.weights); }));
+    warm.push_back(seconds_of([&] { benchmark::DoNotOptimize(single_portfolio(changed, bounds, 0, before.weights)); }));
     state.SetIterationTime(cold.back());
   }
   state.counters["dpotrf_ms"] = 1e3 * median(factorisations);
@@ -192,7 +193,7 @@ void holdings(benchmark::State& state) {
   if (kind == 2) {
     options.least_return = 0.08;
     for (int g = 0; g < 5; ++g) {
-      LimitRow row{g, "group", Eigen::VectorXd::Zero(n), -std::numeric_limits<double>::infinity(), 0.3};
+      LimitRow row{-1, "group", Eigen::VectorXd::Zero(n), -std::numeric_limits<double>::infinity(), 0.3};
       for (int i = g; i < n; i += 5) row.coefficients[i] = 1;
       bounds.rows.push_back(row);
     }
@@ -289,4 +290,8 @@ BENCHMARK(holdings)
 
 }  // namespace
 
-BENCHMARK_MAIN();
+int main(int count, char** arguments) {
+  inchtide::use_one_blas_thread();
+  benchmark::Initialize(&count, arguments);
+  benchmark::RunSpecifiedBenchmarks();
+}

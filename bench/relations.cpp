@@ -9,6 +9,7 @@
 
 #include <random>
 
+#include "inchtide/base/blas_threads.hpp"
 #include "inchtide/relations/correlation.hpp"
 #include "inchtide/relations/subset.hpp"
 #include "timing.hpp"
@@ -75,4 +76,8 @@ BENCHMARK(subset)
 
 }  // namespace
 
-BENCHMARK_MAIN();
+int main(int count, char** arguments) {
+  inchtide::use_one_blas_thread();
+  benchmark::Initialize(&count, arguments);
+  benchmark::RunSpecifiedBenchmarks();
+}

@@ -4,7 +4,8 @@ add_library(inchtide_flags INTERFACE)
 target_compile_features(inchtide_flags INTERFACE cxx_std_20)
 target_compile_options(inchtide_flags INTERFACE
   -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor -Wno-missing-field-initializers
-  -Wno-restrict -Wno-maybe-uninitialized -Wno-stringop-overflow -Wno-array-bounds  # false alarms of g++ 12 in its headers
+  # False alarms of g++ 12 in its headers.
+  $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict -Wno-maybe-uninitialized -Wno-stringop-overflow -Wno-array-bounds>
   $<$<BOOL:${INCHTIDE_WARNINGS_AS_ERRORS}>:-Werror>)
 if(INCHTIDE_SANITIZE)
   # Checks before every single access double the time to compile, and the address sanitizer stops at what they look for

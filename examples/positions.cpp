@@ -22,7 +22,7 @@ int main(int, char** arguments) try {
   const Limits limits{Limit::parse("each <= 40%"), Limit::parse("turnover <= 35%"), Limit::parse("holdings <= 4"),
                       Limit::parse("held >= 5%")};
   const auto frontier = trace_frontier(estimate, limits, facts);
-  const auto chosen = choose(frontier, limits, Aim::parse("minimum-variance", "example"), 0.02, facts);
+  const auto chosen = choose(frontier, Aim::parse("minimum-variance", "example"), 0.02);
 
   for (auto i : chosen.largest(6)) fmt::print("{:10} {:12.6f}\n", chosen.assets[i], chosen.weights[Eigen::Index(i)]);
   fmt::print("{:10} {:12.6f}\n{:10} {:12.6f}\n", "volatility", chosen.volatility, "turnover", *chosen.turnover);

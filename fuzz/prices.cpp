@@ -5,9 +5,9 @@
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   const auto file = inchtide::fuzz::file_of(data, size);
-  inchtide::fuzz::attempt([&] { inchtide::exchange::read_bars(file); });
-  inchtide::fuzz::attempt([&] { inchtide::exchange::read_actions(file); });
+  inchtide::fuzz::attempt([&] { (void)inchtide::exchange::read_bars(file); });
+  inchtide::fuzz::attempt([&] { (void)inchtide::exchange::read_actions(file); });
   const inchtide::exchange::CsvStyle style{inchtide::exchange::CsvStyle::Dates::day_first,
                                            inchtide::exchange::CsvStyle::Decimal::comma};
-  return inchtide::fuzz::attempt([&] { inchtide::exchange::read_price_file(file, {style}).check("input"); });
+  return inchtide::fuzz::attempt([&] { (void)inchtide::exchange::read_price_file(file, {style}).check("input"); });
 }

@@ -70,8 +70,8 @@ Day window_start(const PriceTable& table, const Interval& span, const Interval& 
     const auto after = std::ranges::upper_bound(table.days, day);
     return after == table.days.begin() ? table.days.front() : *std::prev(after);
   };
-  if (span.unit == Unit::day) return anniversary;
-  if (every.unit == Unit::day || every.unit == Unit::week) return last_on_or_before(anniversary);
+  if (span.unit() == Unit::day) return anniversary;
+  if (every.unit() == Unit::day || every.unit() == Unit::week) return last_on_or_before(anniversary);
   // So many periods before the one that ends the window.
   const auto ends = period_ends(table, every, keep_last_period);
   if (ends.table.rows() == 0) return last_on_or_before(anniversary);

@@ -73,17 +73,16 @@ Outcome frontier(const Options& options) {
   const auto& bounds = traced.bounds();
   name_left_out(choice, bounds);
   // The two named portfolios honour the tracking error, not numbers of positions.
-  auto limits = choice.limits;
   auto path = bounds;
   path.holdings.reset();
   path.held.reset();
-  const auto on_path = bounds.holdings || bounds.held ? trace_frontier(choice.estimate, path) : traced;
-  std::vector<Allocation> chosen{choose(on_path, limits, Aim{Aim::Kind::minimum_variance, 0}, choice.risk_free, facts)};
+  const auto on_path = bounds.holdings || bounds.held ? trace_frontier(choice.estimate, path, facts) : traced;
+  std::vector<Allocation> chosen{choose(on_path, Aim{Aim::Kind::minimum_variance, 0}, choice.risk_free)};
   if (const auto reason = traced.why_no_maximum_sharpe(choice.risk_free)) {
     choice.warnings.push_back("There is no maximum-Sharpe portfolio: " + *reason);
   } else {
     try {
-      chosen.push_back(choose(on_path, limits, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free, facts));
+      chosen.push_back(choose(on_path, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free));
     } catch (const InputError& none) {  // within a tracking error none may beat the rate
       if (!bounds.tracking_error) throw;
       choice.warnings.push_back(fmt::format("There is no maximum-Sharpe portfolio: {}", none.what()));

@@ -45,7 +45,7 @@ PriceTable looked_at(Study& study) {
 // An asset's bars at the interval asked for, whole, on the days that the table knows.
 BarHistory coarser(const Study& study, const BarHistory& bars) {
   if (study.options.every.empty()) return bars;
-  return bars_every(bars, Interval::parse(study.options.every, "--every"));
+  return bars_every(bars, Interval::parse(study.options.every, "--every"), study.prices.days.front());
 }
 
 report::Shape shape_of(const Options& options) {

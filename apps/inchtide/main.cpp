@@ -9,6 +9,7 @@
 #include <iostream>
 #include <new>
 
+#include "inchtide/base/blas_threads.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/report/version.hpp"
@@ -91,6 +92,7 @@ int main(int count, char** arguments) {
   // A reader that went away or a file that may not grow is an error that is said, not the end.
   std::signal(SIGPIPE, SIG_IGN);
   std::signal(SIGXFSZ, SIG_IGN);
+  inchtide::use_one_blas_thread();  // equal bits on every run; threads are the tool's own
   set_up_messages();
   const int code = run(count, arguments);
   if (std::cout.flush() && std::fflush(stdout) == 0) return code;

@@ -613,6 +613,13 @@ class Choosing {
   std::exception_ptr first_;
 };
 
+// The frontier without costs, which knows what trading costs all the same.
+Frontier trace_before_costs(const Choice& choice) {
+  auto facts = choice.facts;
+  facts.costs_count = false;
+  return trace_frontier(choice.estimate, choice.limits, facts);
+}
+
 // The same aims with the cost of trading from the current weights taken off the return and the budget.
 void choose_after_costs(const Choice& choice, const std::vector<Aim>& aims, const Options& options,
                         Choosing& choosing) {
@@ -630,7 +637,7 @@ void choose_after_costs(const Choice& choice, const std::vector<Aim>& aims, cons
     if (!counts_costs(aim)) continue;
     choosing.add(aim.text() + " after costs", aim, [&] {
       if (!frontier) frontier = trace_frontier(choice.estimate, choice.limits, choice.facts);
-      auto allocation = choose(*frontier, choice.limits, aim, choice.risk_free, choice.facts, choice_options(options));
+      auto allocation = choose(*frontier, aim, choice.risk_free, choice_options(options));
       const double years = options.horizon;
       allocation.notes.push_back(fmt::format("Trading there costs {} of wealth once, spread over {:g} year{}",
                                              percent_text(*allocation.trading_cost, 3), years, years == 1 ? "" : "s"));
@@ -678,12 +685,10 @@ Chosen allocations_of(const Choice& choice, const exchange::Mandate& mandate, co
   }
   Choosing choosing;
   if (!aims.empty()) {
-    auto plain = choice.facts;
-    plain.costs.reset();
-    const auto frontier = trace_frontier(choice.estimate, choice.limits, plain);
+    const auto frontier = trace_before_costs(choice);
     for (const auto& aim : aims) {
       choosing.add(aim.text(), aim, [&] {  // each has the whole patience
-        return choose(frontier, choice.limits, aim, choice.risk_free, choice.facts, choice_options(options));
+        return choose(frontier, aim, choice.risk_free, choice_options(options));
       });
     }
     if (options.after_costs) choose_after_costs(choice, aims, options, choosing);

@@ -1,6 +1,7 @@
 #pragma once
 // The few BLAS and LAPACK routines that the core calls, by their Fortran names, which every BLAS has. Matrices are
-// column-major with leading dimension equal to their rows unless said. All calls run on one thread.
+// column-major with leading dimension equal to their rows unless said. How many threads they use is the program's
+// choice (inchtide/base/blas_threads.hpp).
 
 #include <Eigen/Core>
 #include <algorithm>
@@ -25,20 +26,9 @@ void dgemm_(const char* transa, const char* transb, const int* m, const int* n, 
 void dpotrf_(const char* uplo, const int* n, double* a, const int* lda, int* info);
 void dsyevd_(const char* jobz, const char* uplo, const int* n, double* a, const int* lda, double* w, double* work,
              const int* lwork, int* iwork, const int* liwork, int* info);
-// Present in OpenBLAS only; null with another BLAS.
-void openblas_set_num_threads(int threads) __attribute__((weak));
 }
 
 namespace inchtide::blas {
-
-/// Parallelism is the library's own: a threaded BLAS is told to use one thread before its first use.
-inline void use_one_thread() {
-  static const bool done = [] {
-    if (openblas_set_num_threads != nullptr) openblas_set_num_threads(1);
-    return true;
-  }();
-  (void)done;
-}
 
 /// y = alpha A x + beta y, with A the `rows` x `columns` matrix at `a` of leading dimension `stride`.
 inline void multiply(int rows, int columns, double alpha, const double* a, int stride, const double* x, double beta,
@@ -83,7 +73,6 @@ inline void add_outer(int size, double alpha, const double* x, double* a, int st
 
 /// Replaces the lower half of a symmetric matrix by its Cholesky factor. False when it has none.
 inline bool factorise(Eigen::MatrixXd& a) {
-  use_one_thread();
   const int n = int(a.rows());
   int info = 0;
   dpotrf_("L", &n, a.data(), &n, &info);
@@ -110,7 +99,6 @@ inline void mirror_lower(Eigen::MatrixXd& c) {
 
 /// alpha A'A as a full symmetric matrix.
 inline Eigen::MatrixXd gram(const Eigen::MatrixXd& a, double alpha) {
-  use_one_thread();
   const int n = int(a.cols()), k = int(a.rows());
   Eigen::MatrixXd c = Eigen::MatrixXd::Zero(n, n);
   const double zero = 0;
@@ -121,7 +109,6 @@ inline Eigen::MatrixXd gram(const Eigen::MatrixXd& a, double alpha) {
 
 /// C += alpha A'A, the lower half of C only.
 inline void add_gram(const Eigen::MatrixXd& a, double alpha, Eigen::MatrixXd& c) {
-  use_one_thread();
   const int n = int(a.cols()), k = int(a.rows());
   const double one = 1;
   if (n > 0 && k > 0) dsyrk_("L", "T", &n, &k, &alpha, a.data(), &k, &one, c.data(), &n);
@@ -129,7 +116,6 @@ inline void add_gram(const Eigen::MatrixXd& a, double alpha, Eigen::MatrixXd& c)
 
 /// C += alpha (A'B + B'A), the lower half of C only.
 inline void add_cross_gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, double alpha, Eigen::MatrixXd& c) {
-  use_one_thread();
   const int n = int(a.cols()), k = int(a.rows());
   const double one = 1;
   if (n > 0 && k > 0) dsyr2k_("L", "T", &n, &k, &alpha, a.data(), &k, b.data(), &k, &one, c.data(), &n);
@@ -137,7 +123,6 @@ inline void add_cross_gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, d
 
 /// A B.
 inline Eigen::MatrixXd product(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b) {
-  use_one_thread();
   const int m = int(a.rows()), n = int(b.cols()), k = int(a.cols());
   Eigen::MatrixXd c = Eigen::MatrixXd::Zero(m, n);
   const double one = 1, zero = 0;
@@ -151,7 +136,6 @@ struct Eigenpairs {
   Eigen::MatrixXd vectors;
 };
 inline Eigenpairs eigen_symmetric(Eigen::MatrixXd a) {
-  use_one_thread();
   const int n = int(a.rows());
   Eigenpairs pairs{Eigen::VectorXd(n), {}};
   int info = 0, wanted = -1, integers = 0;

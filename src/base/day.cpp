@@ -71,70 +71,72 @@ double years_between(Day from, Day to) {
   return double((to - from).count()) / 365.25;
 }
 
+Interval::Interval(int count, Unit unit) : count_(count), unit_(unit) {
+  constexpr int longest[] = {3'652'425, 521'775, 120'000, 40'000, 10'000};
+  if (count < 1) throw InputError("interval", fmt::format("a count of {}", count), "Give 1 or more");
+  if (count > longest[int(unit)]) {
+    throw InputError("interval", fmt::format("'{}' is longer than 10,000 years", text()), "Give a shorter one");
+  }
+}
+
 Interval Interval::parse(std::string_view text, std::string_view where) {
+  constexpr std::string_view units = "dwmqy";
   const auto fail = [&] {
     return InputError(std::string(where), fmt::format("'{}' is not an interval", text),
                       "Write a count and d, w, m, q or y, such as 1d, 2w, 1m, 1q or 1y");
   };
-  if (text.empty()) throw fail();
-  Interval interval;
-  switch (text.back()) {
-    case 'd': interval.unit = Unit::day; break;
-    case 'w': interval.unit = Unit::week; break;
-    case 'm': interval.unit = Unit::month; break;
-    case 'q': interval.unit = Unit::quarter; break;
-    case 'y': interval.unit = Unit::year; break;
-    default: throw fail();
+  const auto unit = text.empty() ? std::string_view::npos : units.find(text.back());
+  if (unit == std::string_view::npos) throw fail();
+  int number = 1;
+  if (const auto count = text.substr(0, text.size() - 1); !count.empty()) {
+    const auto [end, error] = std::from_chars(count.data(), count.data() + count.size(), number);
+    if (error != std::errc{} || end != count.data() + count.size() || number < 1) throw fail();
   }
-  const auto count = text.substr(0, text.size() - 1);
-  if (!count.empty()) {
-    const auto [end, error] = std::from_chars(count.data(), count.data() + count.size(), interval.count);
-    if (error != std::errc{} || end != count.data() + count.size() || interval.count < 1) throw fail();
-  }
-  constexpr int longest[] = {3'652'425, 521'775, 120'000, 40'000, 10'000};
-  if (interval.count > longest[int(interval.unit)]) {
+  try {
+    return {number, Unit(unit)};
+  } catch (const InputError&) {
     throw InputError(std::string(where), fmt::format("'{}' is longer than 10,000 years", text), "Give a shorter one");
   }
-  return interval;
 }
 
 std::string Interval::text() const {
-  return fmt::format("{}{}", count, "dwmqy"[int(unit)]);
+  return fmt::format("{}{}", count_, "dwmqy"[int(unit_)]);
 }
 
 std::string Interval::words() const {
   constexpr const char* names[] = {"trading day", "week", "month", "quarter", "year"};
-  return count == 1 ? names[int(unit)] : fmt::format("{} {}s", count, names[int(unit)]);
+  return count_ == 1 ? names[int(unit_)] : fmt::format("{} {}s", count_, names[int(unit_)]);
 }
 
 std::string Interval::adjective() const {
   constexpr const char* names[] = {"daily", "weekly", "monthly", "quarterly", "yearly"};
   constexpr const char* units[] = {"day", "week", "month", "quarter", "year"};
-  return count == 1 ? names[int(unit)] : fmt::format("{}-{}", count, units[int(unit)]);
+  return count_ == 1 ? names[int(unit_)] : fmt::format("{}-{}", count_, units[int(unit_)]);
 }
 
 double Interval::periods_per_year() const {
   constexpr double per_year[] = {252, 52, 12, 4, 1};
-  return per_year[int(unit)] / count;
+  return per_year[int(unit_)] / count_;
 }
 
 long Interval::period_of(Day day) const {
-  switch (unit) {
-    case Unit::day: throw std::logic_error("an interval of days counts rows of a table, not the calendar");
-    case Unit::week: return floor_div(day.time_since_epoch().count() + monday_offset, 7L * count);
-    default: return floor_div(month_number(day), long(count) * months_in(unit));
+  switch (unit_) {
+    case Unit::day:
+      throw InputError("interval", text() + " counts rows of a table, not the calendar", "Give weeks or longer");
+    case Unit::week: return floor_div(day.time_since_epoch().count() + monday_offset, 7L * count_);
+    default: return floor_div(month_number(day), long(count_) * months_in(unit_));
   }
 }
 
 Day Interval::period_end(long period) const {
-  if (unit == Unit::week) return Day{days{(period + 1) * 7 * count - monday_offset - 1}};
-  return last_day_of_month((period + 1) * count * months_in(unit) - 1);
+  if (unit_ == Unit::week) return Day{days{(period + 1) * 7 * count_ - monday_offset - 1}};
+  return last_day_of_month((period + 1) * count_ * months_in(unit_) - 1);
 }
 
 Day Interval::before(Day day) const {
-  if (unit == Unit::day) return day - days{count};
-  if (unit == Unit::week) return day - days{7 * count};
-  const year_month_day ymd = year_month_day{day} - months{count * months_in(unit)};
+  if (unit_ == Unit::day) return day - days{count_};
+  if (unit_ == Unit::week) return day - days{7 * count_};
+  const year_month_day ymd = year_month_day{day} - months{count_ * months_in(unit_)};
   return ymd.ok() ? Day{ymd} : Day{ymd.year() / ymd.month() / std::chrono::last};
 }
 

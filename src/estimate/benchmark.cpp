@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 #include "returns/spans.hpp"
 
 namespace inchtide {
@@ -14,11 +15,21 @@ BenchmarkRisk BenchmarkRisk::of_weights(const Covariance& covariance, const Eige
   return {covariance.product(weights), covariance.portfolio_variance(weights)};
 }
 
+void BenchmarkRisk::check(Eigen::Index assets) const {
+  check_per_asset(covariances, assets, "covariances with the benchmark");
+  if (!(variance >= 0) || !std::isfinite(variance)) {
+    throw InputError("benchmark", fmt::format("a variance of {}", variance), "Give a number from 0");
+  }
+}
+
 double BenchmarkRisk::tracking_error(const Covariance& covariance, const Eigen::VectorXd& weights) const {
+  check(weights.size());
   return std::sqrt(std::max(0.0, covariance.portfolio_variance(weights) - 2 * covariances.dot(weights) + variance));
 }
 
 BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark, Denominator denominator) {
+  returns.check();
+  check_benchmark(returns, benchmark);
   std::vector<std::size_t> rows = returns.common_rows();
   std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
   if (rows.size() < 2) {

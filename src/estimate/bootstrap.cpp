@@ -189,6 +189,7 @@ double draw_quantile(std::vector<double>& values, double at) {
 }
 
 BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options) {
+  returns.check();
   return Bootstrap(returns.at_common_ends(), options).bands();
 }
 

@@ -7,6 +7,7 @@
 
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -133,11 +134,14 @@ void Covariance::copy_column(Eigen::Index asset, double* out) const {
 }
 
 Eigen::VectorXd Covariance::product(const Eigen::VectorXd& weights) const {
+  if (weights.size() != size()) {
+    throw InputError("weights", fmt::format("{} for a covariance of {} assets", weights.size(), size()),
+                     "Give one an asset");
+  }
   if (!is_dense()) {
     return scaled_loadings_ * (loadings_.transpose() * weights) + specific_variance_.cwiseProduct(weights);
   }
   // Most portfolios hold few of many assets: only their columns are read.
-  blas::use_one_thread();
   Eigen::VectorXd result = Eigen::VectorXd::Zero(size());
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
     if (weights[i] != 0) result += weights[i] * matrix_->col(i);
@@ -147,7 +151,6 @@ Eigen::VectorXd Covariance::product(const Eigen::VectorXd& weights) const {
 
 Eigen::VectorXd Covariance::product(std::span<const int> assets,
                                     const Eigen::Ref<const Eigen::VectorXd>& weights) const {
-  blas::use_one_thread();
   Eigen::VectorXd result = Eigen::VectorXd::Zero(size());
   if (is_dense()) {
     for (std::size_t k = 0; k < assets.size(); ++k) {
@@ -166,10 +169,12 @@ Eigen::VectorXd Covariance::product(std::span<const int> assets,
 }
 
 double Covariance::portfolio_variance(const Eigen::VectorXd& weights) const {
+  check_per_asset(weights, size(), "weights");
   return std::max(0.0, weights.dot(product(weights)));
 }
 
 Covariance Covariance::block(const std::vector<int>& assets) const {
+  for (int asset : assets) whole_within(asset, 0, int(size()) - 1, "covariance of some assets");
   if (is_dense()) return known_semidefinite((*matrix_)(assets, assets));
   return factors(loadings_(assets, Eigen::all), factor_covariance_, specific_variance_(assets));
 }

@@ -11,7 +11,7 @@
 
 namespace inchtide {
 
-void Estimate::check() const {
+void Estimate::check_figures() const {
   if (assets.empty()) throw InputError("estimate", "it has no asset", "Give at least one");
   if (Eigen::Index(assets.size()) != expected_return.size() || expected_return.size() != covariance.size()) {
     throw InputError("estimate",
@@ -19,14 +19,17 @@ void Estimate::check() const {
                                  expected_return.size(), covariance.size()),
                      "Give one of each an asset");
   }
-  std::set<std::string> seen;
   for (std::size_t i = 0; i < assets.size(); ++i) {
-    if (!std::isfinite(expected_return[Eigen::Index(i)])) {
-      throw InputError(assets[i], "its expected return is not a finite number", "Give a figure or leave the asset out");
-    }
-    if (!seen.insert(lower_name(assets[i])).second) {
-      throw InputError(assets[i], "it comes twice in the estimate", "Keep one");
-    }
+    if (std::isfinite(expected_return[Eigen::Index(i)])) continue;
+    throw InputError(assets[i], "its expected return is not a finite number", "Give a figure or leave the asset out");
+  }
+}
+
+void Estimate::check() const {
+  check_figures();
+  std::set<std::string> seen;
+  for (const auto& asset : assets) {
+    if (!seen.insert(lower_name(asset)).second) throw InputError(asset, "it comes twice in the estimate", "Keep one");
   }
 }
 

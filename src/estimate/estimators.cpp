@@ -15,6 +15,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/estimate/shrinkage.hpp"
 #include "returns/spans.hpp"
 
@@ -84,6 +85,29 @@ Data complete(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
   }
   if (benchmark.size() > 0) data.benchmark = data.spans.as_single(benchmark(data.rows));
   return data;
+}
+
+/// No figure that a manager gives is missing or without end.
+void check_figures(const EstimateOptions& options) {
+  constexpr double least = std::numeric_limits<double>::min(), most = std::numeric_limits<double>::max();
+  finite(options.risk_free, "risk-free rate");
+  if (options.premium) finite(*options.premium, "premium");
+  finite(options.risk_aversion, "risk aversion");
+  check_per_asset(options.implied_weights, options.implied_weights.size(), "weights for implied returns");
+  if (options.expected.kind == ExpectedMethod::Kind::exponential) {
+    within(options.expected.half_life, least, most, "half-life of the expected returns");
+  }
+  if (options.covariance.kind == CovarianceMethod::Kind::exponential) {
+    within(options.covariance.half_life, least, most, "half-life of the covariance");
+  }
+  for (const auto& view : options.views) {
+    const auto where = "view " + view.name;
+    finite(view.expected_return, where);
+    for (const auto& [asset, part] : view.positions) finite(part, where + ", " + asset);
+  }
+  for (const auto* figures : {&options.own, &options.caps}) {
+    for (const auto& [asset, figure] : *figures) finite(figure, asset);
+  }
 }
 
 /// Means by weights that add up to 1, and what is left around them; the rounding of the mean is corrected.
@@ -673,6 +697,9 @@ double condition_number(const Covariance& covariance) {
 }
 
 Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options, const Eigen::VectorXd& benchmark) {
+  returns.check();
+  check_figures(options);
+  if (benchmark.size() > 0) check_benchmark(returns, benchmark);
   // Beside a benchmark rows are not to move: those that all have are taken as they are.
   if (returns.is_dense() || benchmark.size() > 0) return Estimation(returns, options, benchmark).result();
   return Estimation(returns.at_common_ends(), options, benchmark).result();

@@ -9,23 +9,35 @@
 
 namespace inchtide {
 
-RollingMoments::RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index window, Eigen::Index refresh)
-    : returns_(returns), window_(window), refresh_(refresh > 0 ? refresh : 4 * window) {
-  if (window < 2 || window > returns.rows()) {
-    throw InputError("window", fmt::format("{} periods of {}", window, returns.rows()),
-                     fmt::format("Give 2 to {} periods", returns.rows()));
+RollingMoments::RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eigen::Index refresh,
+                               Eigen::VectorXi spans)
+    : returns_(std::move(returns)), window_(window), refresh_(refresh > 0 ? refresh : 4 * window) {
+  const auto rows = returns_.rows();
+  if (window < 2 || window > rows) {
+    throw InputError("window", fmt::format("{} periods of {}", window, rows),
+                     fmt::format("Give 2 to {} periods", rows));
   }
+  if (!returns_.allFinite()) throw InputError("returns", "one is no finite number", "Take the rows that all have");
+  if (spans.size() != 0 && (spans.size() != rows || spans.minCoeff() < 1)) {
+    throw InputError("spans", fmt::format("{} for {} rows of returns, each at least 1", spans.size(), rows),
+                     "Give one a row");
+  }
+  spans_ = spans.size() == 0 ? Eigen::VectorXd::Ones(rows) : Eigen::VectorXd(spans.cast<double>());
 }
 
 void RollingMoments::start_at(Eigen::Index end) {
   const auto rows = returns_.middleRows(end - window_, window_);
-  center_ = rows.colwise().mean().transpose();
-  covariance_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
-  Eigen::MatrixXd rest = rows.rowwise() - center_.transpose();
+  const auto k = spans_.segment(end - window_, window_);
+  periods_ = k.sum();
+  squares_ = k.squaredNorm();
+  center_ = rows.colwise().sum().transpose() / periods_;
+  Eigen::MatrixXd rest = rows - k * center_.transpose();
   sum_ = rest.colwise().sum().transpose();
-  rest.rowwise() -= sum_.transpose() / double(window_);
-  blas::add_gram(rest, 1 / double(window_ - 1), covariance_);
-  whole_ = false;
+  spanned_sum_ = rest.transpose() * k;
+  rest -= k * (sum_ / periods_).transpose();
+  products_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
+  blas::add_gram(rest, 1, products_);
+  known_ = false;
   end_ = end;
 }
 
@@ -37,39 +49,55 @@ void RollingMoments::move_to(Eigen::Index end) {
   // The last fresh start at or before the end; the first window that fits is one too.
   const auto start = std::max(window_, end / refresh_ * refresh_);
   if (end_ < start || end_ > end) start_at(start);
-  const auto step = end - end_;
-  if (step == 0) return;
-  // In and out at once: a a' - b b' = ((a - b)(a + b)' + (a + b)(a - b)') / 2. The sums of r - c move too, and with
-  // them what they take off: s s' / T.
-  change_.resize(step + 1, returns_.cols());
-  both_.resize(step + 1, returns_.cols());
+  if (end > end_) move_by(end - end_);
+}
+
+/// What the means take off sum x x', so much of it, as a row of the update: v d' + d v' - sum k^2 d d', with
+/// v = sum k x and d = sum x / K.
+void RollingMoments::take_off_means(Eigen::Index row, double sign) {
+  both_.row(row) = sum_.transpose() / periods_;
+  change_.row(row) = 2 * sign * (squares_ / 2 * both_.row(row) - spanned_sum_.transpose());
+}
+
+/// Rows come in and go out at once: a a' - b b' = ((a - b)(a + b)' + (a + b)(a - b)') / 2. The means move too.
+void RollingMoments::move_by(Eigen::Index step) {
+  change_.resize(step + 2, returns_.cols());
+  both_.resize(step + 2, returns_.cols());
+  take_off_means(step, -1);
+  const auto k_in = spans_.segment(end_, step).array(), k_out = spans_.segment(end_ - window_, step).array();
   for (Eigen::Index i = 0; i < returns_.cols(); ++i) {
-    const auto coming = returns_.col(i).segment(end_, step).array();
-    const auto going = returns_.col(i).segment(end_ - window_, step).array();
-    change_.col(i).head(step) = coming - going;
-    both_.col(i).head(step) = coming + going - 2 * center_[i];
-    const double moved = change_.col(i).head(step).sum();
-    change_(step, i) = -moved / double(window_);
-    both_(step, i) = 2 * sum_[i] + moved;
-    sum_[i] += moved;
+    auto change = change_.col(i).head(step).array(), both = both_.col(i).head(step).array();
+    change = returns_.col(i).segment(end_, step).array() - center_[i] * k_in;           // coming
+    both = returns_.col(i).segment(end_ - window_, step).array() - center_[i] * k_out;  // going
+    spanned_sum_[i] += (change * k_in - both * k_out).sum();
+    change -= both;
+    both = change + 2 * both;
+    sum_[i] += change.sum();
   }
-  blas::add_cross_gram(change_, both_, 0.5 / double(window_ - 1), covariance_);
-  whole_ = false;
-  end_ = end;
+  periods_ += k_in.sum() - k_out.sum();
+  squares_ += k_in.square().sum() - k_out.square().sum();
+  take_off_means(step + 1, 1);
+  blas::add_cross_gram(change_, both_, 0.5, products_);
+  known_ = false;
+  end_ += step;
 }
 
 Eigen::VectorXd RollingMoments::mean() const {
-  return center_ + sum_ / double(window_);
+  return center_ + sum_ / periods_;
 }
 
 const Eigen::MatrixXd& RollingMoments::covariance() {
-  if (!whole_) blas::mirror_lower(covariance_);
-  whole_ = true;
+  if (known_) return covariance_;
+  covariance_.resize(products_.rows(), products_.cols());
+  covariance_.triangularView<Eigen::Lower>() = products_ * (1 / degrees());
+  blas::mirror_lower(covariance_);
+  known_ = true;
   return covariance_;
 }
 
 Eigen::MatrixXd RollingMoments::covariance(Denominator denominator) {
-  return covariance() * (double(window_ - 1) / divisor(denominator, double(window_)));
+  if (denominator == Denominator::sample) return covariance();
+  return covariance() * (degrees() / periods_);
 }
 
 }  // namespace inchtide

@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numbers>
 
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -24,6 +26,14 @@ struct Sample {
         squares(x.array().square()),
         pi(blas::gram(squares, 1.0 / double(x.rows())) - s.cwiseProduct(s)) {}
 };
+
+void check_demeaned(const Eigen::MatrixXd& demeaned, double degrees) {
+  if (demeaned.rows() < 2 || demeaned.cols() < 1 || !demeaned.allFinite()) {
+    throw InputError("shrinkage", fmt::format("{} x {} returns, not all finite", demeaned.rows(), demeaned.cols()),
+                     "Give two rows at least, and no NaN");
+  }
+  within(degrees, std::numeric_limits<double>::min(), std::numeric_limits<double>::max(), "shrinkage, denominator");
+}
 
 /// d F + (1 - d) S with the least d that pays: kappa / T, within 0 and 1.
 Shrunk toward(const Eigen::MatrixXd& s, const Eigen::MatrixXd& target, double pi, double rho, double periods,
@@ -57,6 +67,7 @@ double hilbert_of_kernel(double u) {
 }  // namespace
 
 Shrunk shrink_to_constant_correlation(const Eigen::MatrixXd& x, double degrees) {
+  check_demeaned(x, degrees);
   const auto n = x.cols();
   const double periods = double(x.rows());
   const Sample sample(x);
@@ -84,12 +95,14 @@ Shrunk shrink_to_constant_correlation(const Eigen::MatrixXd& x, double degrees) 
 }
 
 Shrunk shrink_to_scaled_identity(const Eigen::MatrixXd& x, double degrees) {
+  check_demeaned(x, degrees);
   const Sample sample(x);
   const Eigen::MatrixXd target = (sample.s.trace() / double(x.cols())) * Eigen::MatrixXd::Identity(x.cols(), x.cols());
   return toward(sample.s, target, sample.pi.sum(), 0, double(x.rows()), degrees);
 }
 
 Shrunk shrink_to_one_factor(const Eigen::MatrixXd& x, double degrees) {
+  check_demeaned(x, degrees);
   const double periods = double(x.rows());
   const Sample sample(x);
   const auto& s = sample.s;
@@ -113,6 +126,7 @@ Shrunk shrink_to_one_factor(const Eigen::MatrixXd& x, double degrees) {
 }
 
 Eigen::MatrixXd nonlinear_shrinkage(const Eigen::MatrixXd& x) {
+  check_demeaned(x, 1);
   const auto p = x.cols();
   const auto n = x.rows() - 1;
   if (n < 12) {
@@ -156,6 +170,12 @@ Eigen::MatrixXd nonlinear_shrinkage(const Eigen::MatrixXd& x) {
 }
 
 PrincipalFactors principal_factors(const Eigen::MatrixXd& covariance, int count) {
+  if (covariance.rows() != covariance.cols() || !covariance.allFinite()) {
+    throw InputError(
+        "factors",
+        fmt::format("a covariance of {} x {}, or a figure that is not finite", covariance.rows(), covariance.cols()),
+        "Give a row and a column an asset");
+  }
   if (count < 1 || count > covariance.rows()) {
     throw InputError("factors", fmt::format("{} factors of {} assets", count, covariance.rows()),
                      fmt::format("Give a number from 1 to {}", covariance.rows()));

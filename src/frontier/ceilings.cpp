@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/frontier/single.hpp"
 
@@ -44,9 +45,9 @@ std::optional<Portfolio> least_within_ceilings(const Estimate& estimate, const B
   const auto at = [&](double v) -> std::optional<Portfolio> {
     pulled.expected_return = (1 - v) * lambda * estimate.expected_return;
     if (v > 0) pulled.expected_return += v * benchmark_of(benchmark).covariances;
-    auto found = single_portfolio(pulled, loose, 1);
+    auto found = single_plainly(pulled, loose, 1);
     if (bounds.volatility && found.volatility > bounds.volatility->value) {
-      const auto frontier = trace_frontier(pulled, loose);
+      const auto frontier = trace_plainly(pulled, loose);
       const double least = frontier.corners().back().volatility;
       if (least > bounds.volatility->value * (1 + slackness)) return std::nullopt;
       found = frontier.at_volatility(std::max(least, bounds.volatility->value));

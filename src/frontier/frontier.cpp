@@ -11,9 +11,11 @@
 #include "frontier/conflict.hpp"
 #include "frontier/path.hpp"
 #include "frontier/portfolio.hpp"
+#include "frontier/trace.hpp"
 #include "frontier/vertex.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/frontier/tracked.hpp"
 #include "inchtide/frontier/unsolved.hpp"
 
@@ -134,23 +136,22 @@ namespace {
 
 double least_volatility(const Estimate& estimate, Bounds bounds) {
   bounds.volatility.reset();
-  return trace_frontier(estimate, bounds).corners().back().volatility;
+  return trace_plainly(estimate, bounds).corners().back().volatility;
 }
 
 /// A ceiling that the other limits leave no room under: which of them, and the figures.
 /// @param least the least figure within bounds, ceilings aside
-template <typename Least>
+/// @param of the bounds of some of the limits; @param name of one
+template <typename Least, typename Limit, typename Of, typename Name>
 void check_ceiling(std::optional<LimitFigure> Bounds::*ceiling, const char* what, Least least, const Bounds& bounds,
-                   const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts) {
+                   const std::vector<Limit>& limits, Of of, Name name) {
   const auto conflicts = [&](const Bounds& some) {
     return some.*ceiling && least(some) > (some.*ceiling)->value * (1 + ceiling_slack);
   };
   if (!conflicts(bounds)) return;
-  const bool open = opens_shorts(limits);
-  const auto of = [&](const Limits& some) { return bounds_of_some(some, assets, facts, open); };
-  const auto conflict = minimal_conflict(limits, [&](const Limits& fewer) { return conflicts(of(fewer)); });
+  const auto conflict = minimal_conflict(limits, [&](const auto& fewer) { return conflicts(of(fewer)); });
   std::vector<std::string> names;
-  for (const auto& limit : conflict) names.push_back(limit.name);
+  for (const auto& limit : conflict) names.push_back(name(limit));
   throw InfeasibleLimits(
       fmt::format("These limits cannot all hold: '{}': the least {} that they leave is {}. Loosen or drop one of them",
                   fmt::join(names, "', '"), what, percent_text(least(of(conflict)), 4)),
@@ -163,14 +164,15 @@ Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Li
   estimate.check_for_weights();
   const auto bounds = bounds_of(limits, estimate.assets, facts);
   const auto& assets = estimate.assets;
-  check_ceiling(
-      &Bounds::volatility, "volatility", [&](const Bounds& some) { return least_volatility(estimate, some); }, bounds,
-      limits, assets, facts);
-  check_ceiling(
-      &Bounds::tracking_error, "tracking error",
-      [&](const Bounds& some) { return least_tracking_error(estimate, some, *facts.benchmark).tracking_error; }, bounds,
-      limits, assets, facts);
-  return trace_frontier(estimate, bounds);
+  const bool open = opens_shorts(limits);
+  const auto of = [&](const Limits& some) { return bounds_of_some(some, assets, facts, open); };
+  const auto check = [&](auto ceiling, const char* what, auto least) {
+    check_ceiling(ceiling, what, least, bounds, limits, of, [](const Limit& limit) { return limit.name; });
+  };
+  check(&Bounds::volatility, "volatility", [&](const Bounds& some) { return least_volatility(estimate, some); });
+  check(&Bounds::tracking_error, "tracking error",
+        [&](const Bounds& some) { return least_tracking_error(estimate, some, *facts.benchmark).tracking_error; });
+  return trace_frontier(estimate, bounds, facts);
 }
 
 namespace {
@@ -255,7 +257,38 @@ std::string look_alikes(const Estimate& estimate) {
 
 }  // namespace
 
-Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds) {
+void check_problem(const Estimate& estimate, const Bounds& bounds) {
+  estimate.check_figures();
+  bounds.check(estimate.size());
+}
+
+Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const LimitFacts& facts) {
+  estimate.check_for_weights();
+  check_problem(estimate, bounds);
+  check_facts(facts, estimate.size());
+  const auto named = with_named_rows(bounds);
+  if (!ranges_can_hold(named)) throw_conflict(named, estimate.assets);
+  try {
+    auto frontier = trace_plainly(estimate, named);
+    frontier.facts_ = facts;
+    if (!facts.costs) frontier.facts_.costs = bounds.costs;
+    return frontier;
+  } catch (const InfeasibleLimits& conflict) {
+    if (!conflict.conflict.empty()) throw;
+    if (!can_hold(named)) throw_conflict(named, estimate.assets);
+    if (named.volatility && named.volatility->limit >= 0) {
+      std::vector<int> all(named.limits.size());
+      std::iota(all.begin(), all.end(), 0);
+      check_ceiling(
+          &Bounds::volatility, "volatility", [&](const Bounds& some) { return least_volatility(estimate, some); },
+          named, all, [&](const std::vector<int>& some) { return only_of(named, some); },
+          [&](int limit) { return named.limits[std::size_t(limit)].name; });
+    }
+    throw;
+  }
+}
+
+Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds) {
   try {
     return Frontier::traced(estimate, bounds);
   } catch (const UnsolvedProblem&) {
@@ -390,8 +423,9 @@ Eigen::VectorXd Frontier::row_prices_at(std::size_t corner, double lambda) const
 }
 
 Eigen::VectorXd Frontier::weights(std::size_t corner) const {
+  whole_within(std::int64_t(corner), 0, int(corners_.size()) - 1, "corner");
   Eigen::VectorXd weights = top_;
-  for (std::size_t k = 0; k < changes_end_.at(corner); ++k) weights[changes_[k].asset] = changes_[k].weight;
+  for (std::size_t k = 0; k < changes_end_[corner]; ++k) weights[changes_[k].asset] = changes_[k].weight;
   return weights;
 }
 
@@ -428,6 +462,7 @@ Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda, const Eige
 }
 
 Portfolio Frontier::corner(std::size_t corner) const {
+  whole_within(std::int64_t(corner), 0, int(corners_.size()) - 1, "corner");
   const double lambda = corners_[corner].lambda_low;
   return certified(weights(corner), lambda, row_prices_at(corner, lambda));
 }
@@ -540,8 +575,7 @@ Frontier Frontier::in_excess_of(double risk_free) const {
 }
 
 std::optional<std::string> Frontier::why_no_maximum_sharpe(double risk_free) const {
-  if (!std::isfinite(risk_free))
-    throw InputError("risk-free rate", fmt::format("{} is no rate", risk_free), "Give a figure");
+  finite(risk_free, "risk-free rate");
   if (bounds_.costs && risk_free != 0) return in_excess_of(risk_free).why_no_ratio(0, risk_free);
   return why_no_ratio(riskless_part(risk_free), risk_free);
 }

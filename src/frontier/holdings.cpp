@@ -1,10 +1,16 @@
 #include "inchtide/frontier/holdings.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <cmath>
 #include <limits>
 
 #include "frontier/ceilings.hpp"
 #include "frontier/position_search.hpp"
+#include "frontier/trace.hpp"
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -31,6 +37,16 @@ HoldingsAnswer nearest_to_benchmark(const Estimate& estimate, Bounds bounds, Hol
   return answer;
 }
 
+void check(const HoldingsOptions& options, Eigen::Index assets) {
+  constexpr double most = std::numeric_limits<double>::max();
+  within(options.lambda, 0, most, "lambda");
+  within(options.gap, 0, most, "gap");
+  within(options.slack, 0, most, "slack");
+  if (options.least_return) finite(*options.least_return, "least return");
+  if (options.better_than && std::isnan(*options.better_than)) finite(*options.better_than, "better than");
+  if (options.benchmark) options.benchmark->check(assets);
+}
+
 }  // namespace
 
 Bounds bounds_of_choice(const Bounds& bounds, const Bounds& chosen) {
@@ -49,6 +65,11 @@ double HoldingsAnswer::gap() const {
 }
 
 HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options) {
+  check_problem(estimate, bounds);
+  check(options, estimate.size());
+  if (bounds.holdings && !(bounds.holdings->value >= 1)) {
+    throw InputError("holdings", fmt::format("{} positions", bounds.holdings->value), "Allow one at least");
+  }
   return options.track ? nearest_to_benchmark(estimate, bounds, options) : search_positions(estimate, bounds, options);
 }
 

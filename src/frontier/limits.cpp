@@ -16,14 +16,13 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/frontier/portfolio.hpp"
 
 namespace inchtide {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-/// Sums of bounds that miss the budget by less than this are rounding, not a conflict.
-constexpr double sum_tolerance = 1e-12;
 
 // ---- reading -------------------------------------------------------------------------------------------------------
 
@@ -244,10 +243,6 @@ double figure_of(const Limit& limit, std::string_view text, const std::string& w
                    "Give the average in the unit of its column, without a sign");
 }
 
-std::string quoted_limit(const Limit& limit) {
-  return limit.name == limit.text ? fmt::format("'{}'", limit.text) : fmt::format("{} '{}'", limit.name, limit.text);
-}
-
 // ---- what limits leave ---------------------------------------------------------------------------------------------
 
 /// Looks names up for one limit, with errors that name it.
@@ -386,7 +381,7 @@ class Merge {
   /// more: known where nothing is lost in costs.
   void turnover() {
     const double held = facts_.current.sum();
-    if (!facts_.costs) {
+    if (!facts_.costs || !facts_.costs_count) {
       sizes(0, 0.5, facts_.current, std::abs(held - bounds_.budget) / 2);
       bounds_.rows.back().constant_rising = held > bounds_.budget ? -0.5 : 0.5;
       bounds_.rows.back().constant_falling = held < bounds_.budget ? -0.5 : 0.5;
@@ -484,9 +479,40 @@ double opened_shorts(const Limits& limits, bool open_anyway) {
   return std::max(0.0, most);
 }
 
-Bounds merge(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts,
-             bool shorts_open = false) {
+/// A limit may be built as a struct: it says what those that are read say.
+void check_limit(const Limit& limit) {
+  const auto where = limit_place(limit.text, limit.name);
+  if (!limit.lower && !limit.upper)
+    throw InputError(where, "it has no figure", "Set its lower end, its upper, or both");
+  for (const auto& end : {limit.lower, limit.upper}) {
+    if (end && !std::isfinite(*end)) throw InputError(where, "its figure is not finite", "Give a number");
+  }
+  for (const auto& term : limit.terms) {
+    if (!std::isfinite(term.factor)) throw InputError(where, "a factor is not finite", "Give a number");
+  }
+  if (limit.kind == Limit::Kind::total && limit.terms.empty()) {
+    throw InputError(where, "it bounds nothing", "Give it a term, an asset or a tag's value");
+  }
+  check_keyword(limit, where);
+}
+
+}  // namespace
+
+void check_facts(const LimitFacts& facts, Eigen::Index assets) {
+  if (facts.current.size() != 0) check_per_asset(facts.current, assets, "weights held now");
+  if (facts.benchmark) facts.benchmark->check(assets);
+  if (facts.costs) facts.costs->check(assets);
+}
+
+bool opens_shorts(const Limits& limits) {
+  return opened_shorts(limits, false) > 0;
+}
+
+Bounds merged_bounds(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts,
+                     bool shorts_open) {
   const auto n = Eigen::Index(assets.size());
+  for (const auto& limit : limits) check_limit(limit);
+  check_facts(facts, n);
   auto bounds = Bounds::long_only(n);
   bounds.lower.setConstant(-infinity);
   for (std::size_t k = 0; k < limits.size(); ++k) {
@@ -501,135 +527,12 @@ Bounds merge(const Limits& limits, const std::vector<std::string>& assets, const
     bounds.budget_limit = int(k);
   }
   for (std::size_t k = 0; k < limits.size(); ++k) Merge(bounds, limits[k], int(k), assets, facts).run();
-  bounds.costs = facts.costs;
+  if (facts.costs_count) bounds.costs = facts.costs;
+  bounds.limits = limits;
   const double shorts = opened_shorts(limits, shorts_open);
   for (Eigen::Index i = 0; i < n; ++i) {
     if (bounds.lower[i] == -infinity) bounds.lower[i] = shorts > 0 ? std::min(-shorts, bounds.upper[i]) : 0;
   }
-  return bounds;
-}
-
-// ---- conflicts -----------------------------------------------------------------------------------------------------
-
-std::string shown_end(const LimitRow& row, double value) {
-  return row.label.starts_with("average:") ? fmt::format("{:.4g}", value) : short_percent(value);
-}
-
-/// "sector:power is at least 40%, and its bounds allow 30%": where one row alone contradicts the ranges and the budget.
-/// Several rows together: by how much they miss.
-std::string figures_of_rows(const Bounds& bounds) {
-  for (const auto& a : bounds.rows) {  // the same total twice
-    for (const auto& b : bounds.rows) {
-      if (a.coefficients != b.coefficients || a.bend.size() + b.bend.size() > 0 || !(a.lower > b.upper)) continue;
-      return fmt::format("{} would have to be at least {} and at most {}", a.label, shown_end(a, a.lower),
-                         shown_end(b, b.upper));
-    }
-  }
-  for (const auto& row : bounds.rows) {
-    auto alone = bounds;
-    alone.rows = {row};
-    alone.rows[0].lower = -infinity;
-    alone.rows[0].upper = infinity;
-    const auto reach = [&](double sign) {
-      auto objective = bent_rows(alone);
-      const Eigen::VectorXd lowest = sign * objective.rows.row(1);
-      std::vector<double> bends;
-      for (const auto& bend : objective.bends) bends.push_back(sign * bend.rows[1]);
-      const Vertex end = best_vertex(vertex_problem(alone), lowest, bends);
-      return row.value(end.values.head(bounds.lower.size()));
-    };
-    // The most of a bent row is no linear problem, and it has no lower end.
-    if (row.bend.size() == 0) {
-      if (const double most = reach(1); most < row.lower - sum_tolerance) {
-        return fmt::format("{} would have to be at least {}, the ranges of its assets allow {}", row.label,
-                           shown_end(row, row.lower), shown_end(row, most));
-      }
-    }
-    if (const double least = reach(-1); least > row.upper + sum_tolerance) {
-      return fmt::format("{} would have to be at most {}, the ranges of its assets and the budget need {}", row.label,
-                         shown_end(row, row.upper), shown_end(row, least));
-    }
-  }
-  return fmt::format("together with the budget of {} they miss by {}", short_percent(bounds.budget),
-                     short_percent(best_vertex(vertex_problem(bounds), {}, {}).missing));
-}
-
-/// The most that so many positions can come to, where none is short.
-std::optional<double> most_of_holdings(const Bounds& bounds) {
-  if (!bounds.holdings || bounds.lower.minCoeff() < 0) return std::nullopt;
-  std::vector<double> upper(bounds.upper.begin(), bounds.upper.end());
-  std::ranges::sort(upper, std::greater<>());
-  upper.resize(std::min(upper.size(), std::size_t(bounds.holdings->value)));
-  return std::accumulate(upper.begin(), upper.end(), 0.0);
-}
-
-/// Assets that have to be held.
-std::ptrdiff_t must_hold(const Bounds& bounds) {
-  return (bounds.lower.array() > 0 || bounds.upper.array() < 0).count();
-}
-
-bool can_hold(const Bounds& bounds) {
-  const bool ranges = (bounds.lower.array() <= bounds.upper.array()).all() &&
-                      bounds.lower.sum() <= bounds.budget + sum_tolerance &&
-                      bounds.upper.sum() >= bounds.budget - sum_tolerance;
-  if (!ranges) return false;
-  if (most_of_holdings(bounds).value_or(infinity) < bounds.budget - sum_tolerance) return false;
-  if (bounds.holdings && double(must_hold(bounds)) > bounds.holdings->value) return false;
-  return bounds.rows.empty() || best_vertex(vertex_problem(bounds), {}, {}).feasible;
-}
-
-std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::string>& assets) {
-  for (std::size_t i = 0; i < assets.size(); ++i) {
-    const auto at = Eigen::Index(i);
-    if (bounds.lower[at] > bounds.upper[at]) {
-      return fmt::format("{} would have to be at least {} and at most {}", assets[i], short_percent(bounds.lower[at]),
-                         short_percent(bounds.upper[at]));
-    }
-  }
-  if (bounds.lower.sum() > bounds.budget + sum_tolerance) {
-    return fmt::format("over {} assets they need {}, the budget is {}", assets.size(),
-                       short_percent(bounds.lower.sum()), short_percent(bounds.budget));
-  }
-  if (bounds.upper.sum() < bounds.budget - sum_tolerance) {
-    return fmt::format("over {} assets they allow {}, the budget is {}", assets.size(),
-                       short_percent(bounds.upper.sum()), short_percent(bounds.budget));
-  }
-  if (const auto most = most_of_holdings(bounds); most && *most < bounds.budget - sum_tolerance) {
-    return fmt::format("{} positions can come to {} at most, the budget is {}", bounds.holdings->value,
-                       short_percent(*most), short_percent(bounds.budget));
-  }
-  if (bounds.holdings && double(must_hold(bounds)) > bounds.holdings->value) {
-    return fmt::format("{} assets have to be held", must_hold(bounds));
-  }
-  return figures_of_rows(bounds);
-}
-
-[[noreturn]] void throw_conflict(const Limits& limits, const std::vector<std::string>& assets,
-                                 const LimitFacts& facts) {
-  const bool open = opens_shorts(limits);
-  const auto conflict =
-      minimal_conflict(limits, [&](const Limits& some) { return !can_hold(merge(some, assets, facts, open)); });
-  std::vector<std::string> names, texts;
-  for (const auto& limit : conflict) {
-    names.push_back(limit.name);
-    texts.push_back(quoted_limit(limit));
-  }
-  throw InfeasibleLimits(
-      fmt::format("These limits cannot all hold: {}: {}. Loosen or drop one of them", fmt::join(texts, ", "),
-                  figures_of_conflict(merge(conflict, assets, facts, open), assets)),
-      names);
-}
-
-}  // namespace
-
-bool opens_shorts(const Limits& limits) {
-  return opened_shorts(limits, false) > 0;
-}
-
-Bounds bounds_of_some(const Limits& some, const std::vector<std::string>& assets, const LimitFacts& facts,
-                      bool shorts_open) {
-  auto bounds = merge(some, assets, facts, shorts_open);
-  if (!can_hold(bounds)) throw InfeasibleLimits("The limits cannot all hold", {});
   return bounds;
 }
 
@@ -688,6 +591,7 @@ double LimitRow::value(const Eigen::VectorXd& weights) const {
 }
 
 double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to) {
+  check_per_asset(from, to.size(), "weights before");
   const Eigen::ArrayXd change = (to - from).array();
   return std::max(change.max(0.0).sum(), -change.min(0.0).sum());
 }
@@ -707,6 +611,69 @@ bool Bounds::sets_upper(int limit, Eigen::Index asset) const {
   return upper_limit[std::size_t(asset)] == limit || std::ranges::find(upper_ties, tie) != upper_ties.end();
 }
 
+void TradingCosts::check(Eigen::Index assets) const {
+  check_per_asset(current, assets, "weights held now");
+  check_per_asset(buy, assets, "costs of buying");
+  check_per_asset(sell, assets, "costs of selling");
+  if (assets > 0 && (buy.minCoeff() < 0 || sell.minCoeff() < 0)) {
+    throw InputError("costs", "a rate is negative", "Give fractions of the value traded, from 0");
+  }
+  if (!(years > 0) || !std::isfinite(years)) {
+    throw InputError("costs", fmt::format("{} years to spread them over", years), "Give a number above 0");
+  }
+}
+
+namespace {
+
+/// A row fits so many assets, and its figures are numbers.
+void check_row(const LimitRow& row, Eigen::Index assets) {
+  const auto where = row.label.empty() ? std::string("a row of the bounds") : row.label;
+  check_per_asset(row.coefficients, assets, where);
+  if (row.bend.size() + row.bend_at.size() > 0) {
+    check_per_asset(row.bend, assets, where + ", bends");
+    check_per_asset(row.bend_at, assets, where + ", where it bends");
+    if (row.bend.minCoeff() < 0) throw InputError(where, "a bend is negative", "Only sizes can be limited, from above");
+    if (row.lower > -infinity) throw InputError(where, "sizes have a lower end", "Only their ceiling can be limited");
+  }
+  if (std::isnan(row.lower) || std::isnan(row.upper) || row.lower == infinity || row.upper == -infinity) {
+    throw InputError(where, "an end is no number", "Give a number, or infinity where there is no end");
+  }
+  for (double figure : {row.constant, row.constant_rising, row.constant_falling}) {
+    if (!std::isfinite(figure)) throw InputError(where, "a constant is not finite", "Give a number");
+  }
+}
+
+}  // namespace
+
+void Bounds::check(Eigen::Index assets) const {
+  const auto of_limits = [&](int limit) { return limit >= -1 && limit < int(std::ssize(limits)); };
+  const bool fits = lower.size() == assets && upper.size() == assets && std::ssize(lower_limit) == assets &&
+                    std::ssize(upper_limit) == assets;
+  if (!fits) {
+    throw InputError("bounds",
+                     fmt::format("they are of {} lower and {} upper ends, and {} and {} limits, for {} assets",
+                                 lower.size(), upper.size(), lower_limit.size(), upper_limit.size(), assets),
+                     "Start from Bounds::long_only, or from limits");
+  }
+  if (!lower.allFinite() || upper.hasNaN() || !std::isfinite(budget)) {
+    throw InputError("bounds", "a lower end or the budget is not finite, or an upper end is no number", "Give numbers");
+  }
+  for (const auto& row : rows) check_row(row, assets);
+  if (costs) costs->check(assets);
+  bool known = of_limits(budget_limit);
+  for (const auto* ends : {&lower_limit, &upper_limit}) known = known && std::ranges::all_of(*ends, of_limits);
+  for (const auto& row : rows) known = known && of_limits(row.limit);
+  for (const auto* figure : {&volatility, &tracking_error, &holdings, &held}) {
+    if (!*figure) continue;
+    known = known && of_limits((*figure)->limit);
+    if (!std::isfinite((*figure)->value) || (*figure)->value < 0) {
+      throw InputError("bounds", fmt::format("a ceiling or number of positions of {}", (*figure)->value),
+                       "Give a number from 0");
+    }
+  }
+  if (!known) throw InputError("bounds", "they name a limit that is not among theirs", "Give -1 where there is none");
+}
+
 Bounds Bounds::long_only(Eigen::Index assets) {
   Bounds bounds;
   bounds.lower = Eigen::VectorXd::Zero(assets);
@@ -717,7 +684,7 @@ Bounds Bounds::long_only(Eigen::Index assets) {
 
 Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts) {
   if (assets.empty()) throw InputError("limits", "there is no asset to hold", "Give at least one asset");
-  auto bounds = merge(limits, assets, facts);
+  auto bounds = merged_bounds(limits, assets, facts);
   if (!can_hold(bounds)) throw_conflict(limits, assets, facts);
   return bounds;
 }
@@ -725,16 +692,25 @@ Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, c
 std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
                                      const Eigen::VectorXd& weights, const LimitFacts& facts,
                                      const Covariance* covariance, double tolerance) {
+  return violations_of(merged_bounds(limits, assets, facts), assets, weights, facts, covariance, tolerance);
+}
+
+std::vector<Violation> violations_of(const Bounds& bounds, const std::vector<std::string>& assets,
+                                     const Eigen::VectorXd& weights, const LimitFacts& facts,
+                                     const Covariance* covariance, double tolerance) {
+  const auto n = Eigen::Index(assets.size());
+  bounds.check(n);
+  check_facts(facts, n);
+  check_per_asset(weights, n, "weights");
   std::vector<Violation> found;
-  const auto bounds = merge(limits, assets, facts);
   const auto name_of = [&](int limit, const char* otherwise) {
-    return limit < 0 ? std::string(otherwise) : limits[std::size_t(limit)].name;
+    return limit < 0 ? std::string(otherwise) : bounds.limits[std::size_t(limit)].name;
   };
   const auto report = [&](int limit, const char* otherwise, const std::string& what, double by) {
     if (by > tolerance) found.push_back({name_of(limit, otherwise), what, by});
   };
   double off = std::abs(weights.sum() - bounds.budget);
-  if (facts.costs) off = std::min(off, std::abs(weights.sum() + facts.costs->of(weights) - bounds.budget));
+  if (bounds.costs) off = std::min(off, std::abs(weights.sum() + bounds.costs->of(weights) - bounds.budget));
   report(bounds.budget_limit, "budget = 100%", "", off);
   for (std::size_t i = 0; i < assets.size(); ++i) {
     const auto at = Eigen::Index(i);
@@ -743,7 +719,8 @@ std::vector<Violation> violations_of(const Limits& limits, const std::vector<std
   }
   for (const auto& row : bounds.rows) {
     const double value = row.value(weights);
-    report(row.limit, "", row.bend.size() > 0 ? "" : row.label, std::max(row.lower - value, value - row.upper));
+    report(row.limit, row.label.c_str(), row.bend.size() > 0 ? "" : row.label,
+           std::max(row.lower - value, value - row.upper));
     if (row.label.starts_with("average:") && !found.empty() && found.back().asset == row.label) {
       found.back().figure = true;
     }

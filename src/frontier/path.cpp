@@ -68,7 +68,6 @@ PathSolver::PathSolver(PathProblem problem)
       keep_prices_(problem.keep_prices),
       stop_at_(problem.stop_at),
       costs_per_year_(problem.costs_per_year) {
-  blas::use_one_thread();
   const auto n = pieces_.lower.size(), p = pieces_.rows.rows();
   at_.assign(std::size_t(n), At::lower);
   locked_.assign(std::size_t(n), 0);

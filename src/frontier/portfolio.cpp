@@ -1,13 +1,16 @@
 #include "frontier/portfolio.hpp"
 
+#include <fmt/format.h>
+
 #include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <stdexcept>
 #include <vector>
 
 #include "frontier/pieces.hpp"
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -25,6 +28,10 @@ struct Gradient {
 
 Gradient gradient_of(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
                      const Eigen::VectorXd& weights, double lambda) {
+  bounds.check(covariance.size());
+  check_per_asset(weights, covariance.size(), "weights");
+  check_per_asset(expected_return, covariance.size(), "expected returns");
+  finite(lambda, "lambda");
   Gradient gradient;
   gradient.below = covariance.product(weights);
   gradient.scale = std::max({gradient.below.cwiseAbs().maxCoeff(), lambda * expected_return.cwiseAbs().maxCoeff(),
@@ -93,8 +100,9 @@ void take_off_rows(Gradient& gradient, const Bounds& bounds, const Eigen::Vector
 }
 
 void check_row_prices(const Bounds& bounds, const Eigen::VectorXd& row_prices) {
-  if (row_prices.size() != Eigen::Index(bounds.rows.size()) + 1) {
-    throw std::logic_error("limits with rows need the prices of the budget and of each row");
+  if (row_prices.size() != Eigen::Index(bounds.rows.size()) + 1 || !row_prices.allFinite()) {
+    throw InputError("row prices", fmt::format("{} for the budget and {} rows", row_prices.size(), bounds.rows.size()),
+                     "Give those that the portfolio came with");
   }
 }
 

@@ -11,6 +11,7 @@
 #include <set>
 
 #include "frontier/relaxation.hpp"
+#include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
@@ -213,7 +214,7 @@ class Search {
   std::optional<Portfolio> solve_exactly(const Estimate& estimate, const Bounds& bounds,
                                          const std::optional<BenchmarkRisk>& benchmark) const {
     if (!ceilings_.empty()) return least_within_ceilings(estimate, bounds, options_.lambda, benchmark);
-    return trace_frontier(estimate, bounds).at_lambda(options_.lambda);
+    return trace_plainly(estimate, bounds).at_lambda(options_.lambda);
   }
 
   /// The least objective with these assets alone, each 1 + its position, negative when held short; kept if it is the

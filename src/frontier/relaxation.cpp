@@ -397,10 +397,10 @@ Bounds bounds_of_few(const Bounds& bounds, const std::vector<int>& assets) {
   few.lower = bounds.lower(assets);
   few.upper = bounds.upper(assets);
   few.budget = bounds.budget;
-  few.volatility = bounds.volatility;
-  few.tracking_error = bounds.tracking_error;
+  if (bounds.volatility) few.volatility = LimitFigure{bounds.volatility->value, -1};
+  if (bounds.tracking_error) few.tracking_error = LimitFigure{bounds.tracking_error->value, -1};
   for (const auto& row : bounds.rows) {
-    LimitRow part{row.limit, row.label, row.coefficients(assets), row.lower, row.upper};
+    LimitRow part{-1, row.label, row.coefficients(assets), row.lower, row.upper};
     part.constant = row.constant;
     if (row.bend.size() > 0) {
       part.bend = row.bend(assets);

@@ -128,7 +128,7 @@ class Relaxation {
   std::vector<Bracket> brackets_;
   // Of the assets that aren't out, in their order.
   std::vector<int> members_;
-  Bounds few_;
+  Bounds few_ = Bounds::long_only(0);
   Covariance covariance_;
   Split split_;
   double none_above_ = 0;  // no weights within the bounds have a larger objective

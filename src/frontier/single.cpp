@@ -7,6 +7,9 @@
 #include <vector>
 
 #include "base/blas.hpp"
+#include "frontier/conflict.hpp"
+#include "frontier/trace.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -27,7 +30,6 @@ class Pivoting {
         n_(m_.size()) {}
 
   std::optional<Eigen::VectorXd> solve(const Eigen::VectorXd& near) {
-    blas::use_one_thread();
     start(near);
     std::size_t fewest = std::size_t(n_) + 1;
     int patience = 8;
@@ -159,7 +161,7 @@ class Pivoting {
 
 }  // namespace
 
-Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda, const Eigen::VectorXd& near) {
+Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double lambda, const Eigen::VectorXd& near) {
   const bool simple = bounds.ranges_only() && !bounds.volatility && lambda >= 0 && std::isfinite(lambda);
   if (simple) {
     Pivoting pivoting(estimate, bounds, lambda);
@@ -175,7 +177,15 @@ Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, doubl
       }
     }
   }
-  return trace_frontier(estimate, bounds).at_lambda(lambda);
+  return trace_plainly(estimate, bounds).at_lambda(lambda);
+}
+
+Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda, const Eigen::VectorXd& near) {
+  check_problem(estimate, bounds);
+  if (near.size() != 0) check_per_asset(near, estimate.size(), "weights of a problem like this one");
+  if (!bounds.rows.empty()) return trace_frontier(estimate, bounds).at_lambda(lambda);
+  if (!ranges_can_hold(bounds)) throw_conflict(bounds, estimate.assets);
+  return single_plainly(estimate, bounds, lambda, near);
 }
 
 }  // namespace inchtide

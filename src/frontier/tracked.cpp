@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "frontier/conflict.hpp"
+#include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/frontier/unsolved.hpp"
@@ -20,6 +22,12 @@ constexpr int halvings = 52;
 Bounds without_ceilings(Bounds bounds) {
   bounds.tracking_error.reset();
   bounds.volatility.reset();
+  return bounds;
+}
+
+Bounds without_positions(Bounds bounds) {
+  bounds.holdings.reset();
+  bounds.held.reset();
   return bounds;
 }
 
@@ -51,7 +59,16 @@ Frontier active_frontier(const Estimate& estimate, const Bounds& bounds, const B
       row.bend_at = longer(row.bend_at, 0);
     }
   }
-  return trace_frontier(active, around);
+  return trace_plainly(active, around);
+}
+
+}  // namespace
+
+namespace {
+
+double ceiling_of(const Bounds& bounds) {
+  if (bounds.tracking_error) return bounds.tracking_error->value;
+  throw InputError("tracking error", "the bounds have no ceiling on it", "Add a limit such as tracking-error <= 4%");
 }
 
 }  // namespace
@@ -59,7 +76,8 @@ Frontier active_frontier(const Estimate& estimate, const Bounds& bounds, const B
 TrackedFrontier::TrackedFrontier(const Estimate& estimate, const Bounds& bounds, BenchmarkRisk benchmark)
     : whole_(trace_frontier(estimate, without_ceilings(bounds))),
       benchmark_(std::move(benchmark)),
-      ceiling_(bounds.tracking_error.value().value) {
+      ceiling_(ceiling_of(bounds)) {
+  benchmark_.check(estimate.size());
   const auto active = active_frontier(estimate, bounds, benchmark_);
   const double nearest = active.corners().back().volatility, farthest = active.corners().front().volatility;
   if (nearest > ceiling_ * (1 + slackness)) {
@@ -93,7 +111,7 @@ TrackedPortfolio TrackedFrontier::on_ceiling(std::optional<double> expected_retu
   if (expected_return) {
     bounds.rows.push_back({-1, "expected return", estimate.expected_return, *expected_return, *expected_return});
   }
-  const auto path = trace_frontier(pulled, bounds);
+  const auto path = trace_plainly(pulled, bounds);
   const auto& corners = path.corners();
   const auto squared = [&](const Eigen::VectorXd& w) {
     return estimate.covariance.portfolio_variance(w) - 2 * benchmark_.covariances.dot(w) + benchmark_.variance;
@@ -231,7 +249,7 @@ namespace {
 TrackedPortfolio least_at_volatility(const Estimate& estimate, const Bounds& bounds, const BenchmarkRisk& benchmark) {
   auto pulled = estimate;
   pulled.expected_return = benchmark.covariances;
-  const auto towards = trace_frontier(pulled, without_ceilings(bounds));
+  const auto towards = trace_plainly(pulled, without_ceilings(bounds));
   const double least = towards.corners().back().volatility, most = bounds.volatility->value;
   if (least > most * (1 + slackness)) {
     throw InfeasibleLimits(fmt::format("The least volatility within the limits is {}, above the ceiling of {}",
@@ -254,8 +272,12 @@ TrackedPortfolio least_at_volatility(const Estimate& estimate, const Bounds& bou
 
 }  // namespace
 
-TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds, const BenchmarkRisk& benchmark) {
+TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& given, const BenchmarkRisk& benchmark) {
   const auto n = estimate.size();
+  check_problem(estimate, given);
+  benchmark.check(n);
+  const auto bounds = with_named_rows(given);
+  if (!can_hold(without_positions(bounds))) throw_conflict(without_positions(bounds), estimate.assets);
   const auto active = active_frontier(estimate, bounds, benchmark);
   auto found = active.minimum_variance();
   TrackedPortfolio tracked;

@@ -15,7 +15,6 @@
 namespace inchtide {
 namespace {
 
-constexpr double infinity = std::numeric_limits<double>::infinity();
 constexpr double feasible_within = 1e-11;
 /// Entries of a pivot column below this part of its largest are rounding.
 constexpr double no_pivot = 1e-11;
@@ -35,7 +34,6 @@ class Simplex {
       basic_.push_back(n_ + r);
     }
     inverse_ = -Eigen::MatrixXd::Identity(p_, p_);
-    blas::use_one_thread();
     find_basic_values();
   }
 

@@ -11,6 +11,7 @@
 namespace inchtide {
 
 Adjusted adjusted_by(const PriceHistory& closes, const std::vector<CorporateAction>& actions) {
+  closes.check(closes.asset);
   Adjusted result{closes};
   result.history.field = PriceField::adjusted_close;
   std::vector<double> factor_before(closes.days.size(), 1.0);  // on the rows before this one
@@ -22,7 +23,8 @@ Adjusted adjusted_by(const PriceHistory& closes, const std::vector<CorporateActi
     if (!(action.split > 0) || !std::isfinite(action.split)) {
       fail(fmt::format("a split of {}", action.split), "Give the new shares for one old one, e.g. 2");
     }
-    if (!(action.dividend >= 0)) fail(fmt::format("a dividend of {}", action.dividend), "Give the cash for one share");
+    if (!(action.dividend >= 0) || !std::isfinite(action.dividend))
+      fail(fmt::format("a dividend of {}", action.dividend), "Give the cash for one share");
     const auto row = std::size_t(std::ranges::lower_bound(closes.days, action.ex_day) - closes.days.begin());
     if (row == 0 || row == closes.days.size()) {
       ++result.out_of_range;

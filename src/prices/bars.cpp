@@ -37,6 +37,16 @@ double merged(PriceField field, std::span<const double> rows) {
 
 }  // namespace
 
+void BarHistory::check() const {
+  for (std::size_t k = 0; k < price_fields; ++k) {
+    const auto field = PriceField(k);
+    if (!has(field) || of(field).size() == days.size()) continue;
+    throw InputError(asset,
+                     fmt::format("{} figures of {} for {} days", of(field).size(), to_string(field), days.size()),
+                     "Give one a day, NaN where there is none");
+  }
+}
+
 std::vector<PriceField> BarHistory::fields_held() const {
   std::vector<PriceField> held;
   for (std::size_t k = 0; k < price_fields; ++k) {
@@ -52,6 +62,7 @@ PriceHistory BarHistory::history(PriceField field) const {
     throw InputError(asset, problem,
                      names.empty() ? "It has no figures" : fmt::format("It has: {}", fmt::join(names, ", ")));
   };
+  check();
   if (!has(field)) fail(fmt::format("it has no {}", to_string(field)));
   PriceHistory result{asset, currency, field, days, of(field), calendar};
   if (std::ranges::any_of(result.prices, [](double value) { return std::isnan(value); })) {
@@ -70,6 +81,7 @@ PriceHistory BarHistory::history(PriceField field) const {
 }
 
 BarHistory BarHistory::rows_with(PriceField field) const {
+  check();
   BarHistory kept{asset, currency, calendar};
   std::vector<Day> kept_days;
   for (std::size_t i = 0; i < days.size(); ++i) {
@@ -82,6 +94,7 @@ BarHistory BarHistory::rows_with(PriceField field) const {
 }
 
 BarHistory BarHistory::on_days(const DayList& wanted) const {
+  check();
   BarHistory result{asset, currency, calendar};
   result.days = wanted;
   for (auto held : fields_held()) result.of(held).assign(wanted.size(), hole);
@@ -95,6 +108,7 @@ BarHistory BarHistory::on_days(const DayList& wanted) const {
 }
 
 BarHistory BarHistory::between(std::optional<Day> from, std::optional<Day> to) const {
+  check();
   const auto begin = from ? std::ranges::lower_bound(days, *from) : days.begin();
   const auto end = to ? std::ranges::upper_bound(days, *to) : days.end();
   BarHistory cut{asset, currency, calendar};
@@ -108,6 +122,7 @@ BarHistory BarHistory::between(std::optional<Day> from, std::optional<Day> to) c
 }
 
 BarHistory at_adjusted_level(BarHistory bars) {
+  bars.check();
   if (!bars.has(PriceField::close) || !bars.has(PriceField::adjusted_close)) return bars;
   for (std::size_t row = 0; row < bars.days.size(); ++row) {
     const double level = bars.of(PriceField::adjusted_close)[row] / bars.of(PriceField::close)[row];
@@ -118,12 +133,14 @@ BarHistory at_adjusted_level(BarHistory bars) {
   return bars;
 }
 
-BarHistory bars_every(const BarHistory& bars, const Interval& every) {
+BarHistory bars_every(const BarHistory& bars, const Interval& every, std::optional<Day> own) {
+  bars.check();
   BarHistory result{bars.asset, bars.currency, bars.calendar};
   std::vector<Day> days;
+  const auto origin = own ? std::ranges::lower_bound(bars.days, *own) - bars.days.begin() : 0;
   const auto ends_period = [&](std::size_t row) {
     if (row + 1 == bars.days.size()) return true;
-    if (every.unit == Unit::day) return (row + 1) % std::size_t(every.count) == 0;
+    if (every.unit() == Unit::day) return (std::ptrdiff_t(row) - origin) % every.count() == 0;
     return every.period_of(bars.days[row]) != every.period_of(bars.days[row + 1]);
   };
   std::size_t first = 0;

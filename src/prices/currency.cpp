@@ -62,6 +62,10 @@ std::optional<RateOnDay> rate_on(const Leg& leg, Day day, int carry_days) {
 }
 
 void check(const RateHistory& rates) {
+  if (rates.days.size() != rates.rates.size()) {
+    throw InputError(fmt::format("rates of {} in {}", rates.from, rates.to),
+                     fmt::format("{} days but {} rates", rates.days.size(), rates.rates.size()), "Give one a day");
+  }
   for (std::size_t i = 0; i < rates.rates.size(); ++i) {
     if (!(rates.rates[i] > 0) || !std::isfinite(rates.rates[i])) {
       throw InputError(fmt::format("rates of {} in {}", rates.from, rates.to),

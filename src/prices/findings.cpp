@@ -231,12 +231,18 @@ std::string to_string(Severity severity) {
 }
 
 std::vector<Finding> findings_in(const BarHistory& bars, PriceField used, bool repaired, const FindingRules& rules) {
+  bars.check();
   return Look(bars, used, repaired, rules).all();
 }
 
 std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
                                      const std::vector<AssetCoverage>& coverage) {
   std::vector<Finding> found;
+  if (histories.size() != coverage.size()) {
+    throw InputError("findings", fmt::format("{} histories and the coverage of {}", histories.size(), coverage.size()),
+                     "Give those of the same assets");
+  }
+  if (histories.empty()) return found;
   const auto brief = short_histories(histories);
   Day earliest = coverage.front().from, latest = coverage.front().to;
   for (const auto& c : coverage) {

@@ -72,6 +72,9 @@ std::size_t rows_apart(const PriceHistory& history, std::size_t first, double fa
 
 std::vector<Spike> find_spikes(const PriceHistory& history, double factor) {
   std::vector<Spike> spikes;
+  if (history.days.empty() && history.prices.empty()) return spikes;
+  history.check(history.asset);
+  if (!(factor > 1)) throw InputError(history.asset, fmt::format("misprints of {} times", factor), "Give more than 1");
   const auto& p = history.prices;
   for (std::size_t i = 1; i + 1 < p.size();) {
     const auto rows = rows_apart(history, i, factor);

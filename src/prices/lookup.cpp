@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "inchtide/base/errors.hpp"
 
@@ -16,6 +17,12 @@ PriceOnDay price_on(const PriceHistory& history, Day day) {
                                           : fmt::format("Its prices begin on {}", to_string(history.days.front())));
   }
   const auto at = std::size_t(after - history.days.begin()) - 1;
+  if (history.prices.size() != history.days.size() || !std::isfinite(history.prices[at])) {
+    throw InputError(history.asset,
+                     fmt::format("{} days but {} prices, or none on {}", history.days.size(), history.prices.size(),
+                                 to_string(history.days[at])),
+                     "Give one price a day");
+  }
   return {history.asset, day, history.days[at], history.prices[at], history.field};
 }
 
@@ -24,6 +31,7 @@ PriceOnDay price_on(const BarHistory& bars, PriceField field, Day day) {
 }
 
 PriceTable rebased(const PriceTable& table) {
+  table.check();
   Eigen::Index first = 0;
   while (first < table.prices.rows() && !table.prices.row(first).allFinite()) ++first;
   if (first == table.prices.rows()) {

@@ -11,15 +11,21 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
 
 constexpr double none = std::numeric_limits<double>::quiet_NaN();
 
+void check_rows(std::int64_t k) {
+  whole_within(k, 1, std::numeric_limits<int>::max(), "overlay over so many rows");
+}
+
 /// One figure a row from the k rows that end there.
 template <typename Figure>
-std::vector<double> over_windows(const std::vector<double>& values, int k, Figure figure) {
+std::vector<double> over_windows(const std::vector<double>& values, std::int64_t k, Figure figure) {
+  check_rows(k);
   std::vector<double> result(values.size(), none);
   for (std::size_t end = std::size_t(k); end <= values.size(); ++end) {
     result[end - 1] = figure(std::span(values).subspan(end - std::size_t(k), std::size_t(k)));
@@ -56,6 +62,7 @@ std::vector<double> moving_average(const std::vector<double>& values, int k) {
 }
 
 std::vector<double> exponential_average(const std::vector<double>& values, int k) {
+  check_rows(k);
   std::vector<double> result(values.size(), none);
   const auto first = std::ranges::find_if(values, [](double v) { return !std::isnan(v); }) - values.begin();
   const auto start = std::size_t(first) + std::size_t(k);  // rows before the first figure, then k of them
@@ -63,13 +70,14 @@ std::vector<double> exponential_average(const std::vector<double>& values, int k
   double average = mean_of(std::span(values).subspan(std::size_t(first), std::size_t(k)));
   result[start - 1] = average;
   for (std::size_t t = start; t < values.size(); ++t) {
-    average += 2.0 / (k + 1) * (values[t] - average);
+    average += 2.0 / (double(k) + 1) * (values[t] - average);
     result[t] = average;
   }
   return result;
 }
 
 Bands deviation_bands(const std::vector<double>& values, int k, double width) {
+  finite(width, "bands, so many deviations wide");
   Bands bands{moving_average(values, k), {}, {}};
   const auto deviation = over_windows(values, k, deviation_of);
   for (std::size_t t = 0; t < values.size(); ++t) {
@@ -89,11 +97,18 @@ Convergence convergence_divergence(const std::vector<double>& values, int fast, 
 }
 
 std::vector<double> momentum(const std::vector<double>& values, int k) {
-  return over_windows(values, k + 1, [](std::span<const double> rows) { return rows.back() / rows.front() - 1; });
+  check_rows(k);
+  return over_windows(values, std::int64_t(k) + 1,
+                      [](std::span<const double> rows) { return rows.back() / rows.front() - 1; });
 }
 
 Stochastic stochastic(const std::vector<double>& high, const std::vector<double>& low, const std::vector<double>& close,
                       int k, int smooth) {
+  if (high.size() != close.size() || low.size() != close.size()) {
+    throw InputError("stochastic",
+                     fmt::format("{} highs and {} lows for {} closes", high.size(), low.size(), close.size()),
+                     "Give one of each a row");
+  }
   const auto highest = over_windows(high, k, [](auto rows) { return *std::ranges::max_element(rows); });
   const auto lowest = over_windows(low, k, [](auto rows) { return *std::ranges::min_element(rows); });
   Stochastic result;
@@ -144,6 +159,8 @@ std::string Overlay::text() const {
 }
 
 std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars, PriceField field) {
+  bars.check();
+  if (!bars.has(field)) throw InputError(bars.asset, "it has no " + to_string(field), "Take a field that it has");
   const auto& values = bars.of(field);
   std::string name = overlay.text();
   std::ranges::replace(name, ':', ' ');

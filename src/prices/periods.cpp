@@ -13,9 +13,9 @@ namespace {
 
 /// The period of a day, numbered along the calendar.
 long period_of(Day day, const Interval& every, const std::vector<Day>& calendar) {
-  if (every.unit != Unit::day) return every.period_of(day);
+  if (every.unit() != Unit::day) return every.period_of(day);
   const long number = std::ranges::lower_bound(calendar, day) - calendar.begin();
-  return (number + every.count - 1) / every.count;
+  return (number + every.count() - 1) / every.count();
 }
 
 /// Periods in which all of them have a price on one day, and all from the first of these to the last.
@@ -40,8 +40,8 @@ FilledPeriods common_periods(const std::vector<PriceHistory>& histories, const I
 }
 
 std::string plural(long count, const Interval& every) {
-  auto words = every.count == 1 ? every.words() : every.words() + " periods";
-  return fmt::format("{} {}{}", count, words, every.count == 1 && count != 1 ? "s" : "");
+  auto words = every.count() == 1 ? every.words() : every.words() + " periods";
+  return fmt::format("{} {}{}", count, words, every.count() == 1 && count != 1 ? "s" : "");
 }
 
 std::string ways_out(const std::vector<PriceHistory>& histories, const Interval& every) {

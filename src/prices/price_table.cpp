@@ -338,8 +338,36 @@ std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>&
 }
 
 long period_of_row(const PriceTable& table, std::size_t row, const Interval& every) {
-  if (every.unit != Unit::day) return every.period_of(table.days[row]);
-  return (table.number(row) - table.number(0) + every.count - 1) / every.count;
+  if (every.unit() != Unit::day) return every.period_of(table.days[row]);
+  return (table.number(row) - table.number(0) + every.count() - 1) / every.count();
+}
+
+void PriceTable::check() const {
+  const bool fits = prices.rows() == Eigen::Index(days.size()) && prices.cols() == Eigen::Index(assets.size()) &&
+                    (numbers.empty() || numbers.size() == days.size());
+  if (!fits) {
+    throw InputError("price table",
+                     fmt::format("{} x {} prices and {} numbers of rows for {} days and {} assets", prices.rows(),
+                                 prices.cols(), numbers.size(), days.size(), assets.size()),
+                     "Give a row a day and a column an asset");
+  }
+  for (std::size_t row = 1; row < days.size(); ++row) {
+    if (days[row] > days[row - 1] && (numbers.empty() || numbers[row] > numbers[row - 1])) continue;
+    throw InputError("price table", fmt::format("{} comes after {}", to_string(days[row]), to_string(days[row - 1])),
+                     "Sort the rows by day and keep one row a day");
+  }
+  std::set<std::string> seen;
+  for (Eigen::Index i = 0; i < prices.cols(); ++i) {
+    const auto& code = assets[std::size_t(i)].code;
+    if (code.empty()) throw InputError("price table", fmt::format("column {} has no code", i + 1), "Give it one");
+    if (!seen.insert(lower_name(code)).second) throw InputError(code, "it comes twice in the table", "Keep one");
+    for (Eigen::Index row = 0; row < prices.rows(); ++row) {
+      const double price = prices(row, i);
+      if (std::isnan(price) || (price > 0 && std::isfinite(price))) continue;
+      throw InputError(code, fmt::format("the price on {} is {}", to_string(days[std::size_t(row)]), price),
+                       "A price is a positive number, or NaN where there is none");
+    }
+  }
 }
 
 double PriceTable::rows_per_year() const {
@@ -363,14 +391,16 @@ double PriceTable::rows_per_year() const {
 }
 
 PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished) {
+  table.check();
   PeriodEnds ends;
   std::vector<std::size_t> rows;
+  if (table.rows() == 0) throw InputError("price table", "it has no row", "Give at least two days with a price");
   for (std::size_t row = 0; row < table.rows(); ++row) {
     const bool last = row + 1 == table.rows();
     if (last || period_of_row(table, row, every) != period_of_row(table, row + 1, every)) rows.push_back(row);
   }
-  if (every.unit == Unit::day) {
-    ends.last_unfinished = (table.number(table.rows() - 1) - table.number(0)) % every.count != 0;
+  if (every.unit() == Unit::day) {
+    ends.last_unfinished = (table.number(table.rows() - 1) - table.number(0)) % every.count() != 0;
   } else {
     const Day known_to = std::max(table.complete_to, table.days.back());
     ends.last_unfinished = weekday_left(known_to, every.period_end(every.period_of(table.days.back())));

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/returns/figures.hpp"
 
 namespace inchtide {
@@ -14,6 +15,9 @@ namespace {
 constexpr double trading_days_per_year = 252;
 
 void check(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {
+  table.check();
+  finite(options.risk_free, "risk-free rate");
+  finite(options.wealth, "wealth");
   const auto n = Eigen::Index(table.assets.size());
   const std::string where = fmt::format("rehearsal '{}'", plan.name);
   if (plan.weights.size() != n || Eigen::Index(plan.costs.buy.size()) != n ||
@@ -36,6 +40,9 @@ void check(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOp
       if (!(table.prices(Eigen::Index(d), i) > 0)) {
         throw InputError(code, fmt::format("no price on {}", to_string(table.days[d])), "Align on common days first");
       }
+    }
+    for (double rate : {plan.costs.buy[std::size_t(i)], plan.costs.sell[std::size_t(i)]}) {
+      within(rate, 0, 1, fmt::format("cost of trading {}", code));
     }
     worst_cost += std::abs(plan.weights[i]) * std::max(plan.costs.buy[std::size_t(i)], plan.costs.sell[std::size_t(i)]);
   }
@@ -107,6 +114,22 @@ void measure(Rehearsal& run, const RehearsalOptions& options) {
 
 double wealth_after_costs(double wealth_before, const Eigen::VectorXd& holdings, const Eigen::VectorXd& weights,
                           const CostRates& costs) {
+  const auto n = holdings.size();
+  finite(wealth_before, "wealth before costs");
+  check_per_asset(holdings, n, "holdings");
+  check_per_asset(weights, n, "weights");
+  double slope_lost = 0;
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const auto at = std::size_t(i);
+    if (costs.buy.size() != std::size_t(n) || costs.sell.size() != std::size_t(n)) {
+      throw InputError("costs", fmt::format("{} and {} rates for {} assets", costs.buy.size(), costs.sell.size(), n),
+                       "Give one of each an asset");
+    }
+    const double rate =
+        std::max(within(costs.buy[at], 0, 1, "cost of buying"), within(costs.sell[at], 0, 1, "cost of selling"));
+    slope_lost += rate * std::abs(weights[i]);
+  }
+  if (!(slope_lost < 1)) throw InputError("costs", "they could eat all wealth", "Lower the rates");
   double wealth = wealth_before;
   for (;;) {
     double left = wealth, slope = 1;

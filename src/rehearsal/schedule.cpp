@@ -28,26 +28,25 @@ Schedule Schedule::parse(std::string_view text, std::string_view where) {
   } catch (const InputError&) {
     throw fail();
   }
-  schedule.never = false;
   schedule.name = schedule.text();
   return schedule;
 }
 
 std::string Schedule::text() const {
-  if (never) return "never";
-  return every.text() + (anchor == Anchor::first ? "@first" : "");
+  if (!every) return "never";
+  return every->text() + (anchor == Anchor::first ? "@first" : "");
 }
 
 std::vector<bool> Schedule::looks(const std::vector<Day>& days) const {
   std::vector<bool> looks(days.size(), false);
-  if (never) return looks;
+  if (!every) return looks;
   for (std::size_t i = 1; i < days.size(); ++i) {
-    if (every.unit == Unit::day) {
-      looks[i] = i % std::size_t(every.count) == 0;
+    if (every->unit() == Unit::day) {
+      looks[i] = i % std::size_t(every->count()) == 0;
     } else if (anchor == Anchor::first) {
-      looks[i] = every.period_of(days[i]) != every.period_of(days[i - 1]);
+      looks[i] = every->period_of(days[i]) != every->period_of(days[i - 1]);
     } else {
-      looks[i] = i + 1 == days.size() || every.period_of(days[i]) != every.period_of(days[i + 1]);
+      looks[i] = i + 1 == days.size() || every->period_of(days[i]) != every->period_of(days[i + 1]);
     }
   }
   return looks;

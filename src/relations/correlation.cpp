@@ -11,6 +11,7 @@
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/relations/repair.hpp"
 #include "returns/spans.hpp"
 
@@ -74,6 +75,7 @@ Eigen::MatrixXd Correlation::covariance(Denominator denominator) const {
 }
 
 Correlation correlation_of(const ReturnTable& given) {
+  given.check();
   const auto returns = given.at_common_ends();
   const auto rows = returns.common_rows();
   if (rows.size() < 2) {
@@ -124,6 +126,7 @@ void repair(Correlation& correlation) {
 }  // namespace
 
 Correlation pairwise_correlation(const ReturnTable& returns) {
+  returns.check();
   const auto n = returns.returns.cols();
   Correlation result;
   result.assets = returns.assets;
@@ -187,6 +190,8 @@ Correlation pairwise_correlation(const ReturnTable& returns) {
 }
 
 Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::VectorXd& benchmark) {
+  returns.check();
+  check_benchmark(returns, benchmark);
   auto rows = returns.common_rows();
   std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
   if (rows.size() < 2) {
@@ -204,6 +209,7 @@ Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::Vecto
 
 Interval95 fisher_interval(double correlation, std::size_t observations) {
   if (observations <= 3 || std::isnan(correlation)) return {};
+  within(correlation, -1 - 1e-9, 1 + 1e-9, "correlation");
   if (std::abs(correlation) >= 1) return {correlation, correlation};
   constexpr double normal_95 = 1.959963984540054;
   const double z = std::atanh(correlation), half = normal_95 / std::sqrt(double(observations) - 3);

@@ -16,6 +16,7 @@ DiversificationCurve diversification_curve(const Covariance& covariance, int dra
   if (draws < 0) throw InputError("diversification", fmt::format("{} draws", draws), "Give none or more");
   const Eigen::MatrixXd s = covariance.matrix();
   const auto n = s.cols();
+  if (n == 0) throw InputError("diversification", "there is no asset", "Give at least one");
   DiversificationCurve curve;
   curve.draws = draws;
   curve.average_variance = s.diagonal().mean();

@@ -6,11 +6,15 @@
 #include <limits>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 #include "returns/spans.hpp"
 
 namespace inchtide {
 
 std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::VectorXd& benchmark, double risk_free) {
+  returns.check();
+  check_benchmark(returns, benchmark);
+  finite(risk_free, "risk-free rate");
   auto rows = returns.common_rows();
   std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
   const double p = returns.periods_per_year;

@@ -123,7 +123,7 @@ RepairedCorrelation nearest_correlation(const Eigen::MatrixXd& correlation) {
   constexpr int most_steps = 100;
   const double goal = 1e-12 * std::sqrt(double(n));
   while (point.gradient().norm() > goal) {
-    if (++result.steps > most_steps) throw std::runtime_error("the nearest correlation matrix could not be found");
+    if (++result.steps > most_steps) throw UncertifiedAnswer("The nearest correlation matrix could not be found");
     Eigen::VectorXd step = newton_step(point);
     double slope = point.gradient().dot(step);
     if (!(slope < 0)) step = -point.gradient(), slope = -point.gradient().squaredNorm();

@@ -8,6 +8,7 @@
 #include <numeric>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/returns/figures.hpp"
 #include "returns/spans.hpp"
 
@@ -140,22 +141,28 @@ Stability compare(const ReturnTable& returns, std::size_t split, Denominator den
 }  // namespace
 
 double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b) {
+  check_per_asset(b, a.size(), "ranks");
+  check_per_asset(a, b.size(), "ranks");
   if (a.size() < 2) return none;
   return correlation_between(ranks_of(a), ranks_of(b));
 }
 
 Stability stability_of(const ReturnTable& given, Day split, Denominator denominator) {
+  given.check();
   const auto returns = given.at_common_ends();
   const auto at = std::ranges::lower_bound(returns.days, split);
   return compare(returns, std::size_t(at - returns.days.begin()), denominator);
 }
 
 Stability stability_of(const ReturnTable& given, Denominator denominator) {
+  given.check();
   const auto returns = given.at_common_ends();
   return compare(returns, returns.days.size() / 2, denominator);
 }
 
 RollingCorrelation rolling_correlation(const ReturnTable& returns, Eigen::Index a, Eigen::Index b, std::size_t window) {
+  returns.check(a);
+  returns.check(b);
   RollingCorrelation result{returns.assets[std::size_t(a)], returns.assets[std::size_t(b)], window, {}, {}, {}, {}};
   const auto pair = returns.columns({a, b}).at_common_ends();
   const auto rows = pair.observations();

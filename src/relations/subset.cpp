@@ -310,6 +310,10 @@ class Search {
 }  // namespace
 
 LeastRelated least_related(const Eigen::MatrixXd& correlation, int size, const SubsetOptions& options) {
+  if (correlation.rows() != correlation.cols()) {
+    throw InputError("least related", fmt::format("a matrix of {} x {}", correlation.rows(), correlation.cols()),
+                     "Give a row and a column an asset");
+  }
   if (size < 1 || size > correlation.cols()) {
     throw InputError("least related", fmt::format("{} of {} assets", size, correlation.cols()),
                      fmt::format("Give a number from 1 to {}", correlation.cols()));

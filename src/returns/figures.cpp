@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 #include "returns/spans.hpp"
 
 namespace inchtide {
@@ -32,6 +33,10 @@ double shortfall(Eigen::VectorXd r, double tail) {
 }  // namespace
 
 SeriesMoments moments_of(const Eigen::Ref<const Eigen::VectorXd>& series) {
+  if (series.size() == 0 || !series.allFinite()) {
+    throw InputError("series", fmt::format("{} figures, not all finite", series.size()),
+                     "Give at least one, and no NaN");
+  }
   SeriesMoments moments;
   moments.count = std::size_t(series.size());
   const double rough = series.mean();
@@ -72,6 +77,7 @@ Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values) {
 }
 
 Growth growth_of(const ReturnTable& table, Eigen::Index asset) {
+  table.check(asset);
   Growth growth{{table.start}, {1}};
   for (Eigen::Index t = 0; t < table.returns.rows(); ++t) {
     const auto day = table.days[std::size_t(t)];
@@ -87,12 +93,14 @@ Growth growth_of(const ReturnTable& table, Eigen::Index asset) {
 }
 
 Eigen::VectorXd single_period_returns(const ReturnTable& table, Eigen::Index asset) {
+  table.check(asset);
   auto rows = rows_with_returns(table, asset);
   std::erase_if(rows, [&](std::size_t row) { return table.spans(Eigen::Index(row), asset) != 1; });
   return table.returns.col(asset)(rows);
 }
 
 AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const FigureOptions& options) {
+  table.check(asset);
   const auto rows = rows_with_returns(table, asset);
   const Eigen::VectorXd r = table.returns.col(asset)(rows);
   const auto& code = table.assets[std::size_t(asset)];
@@ -103,6 +111,7 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const Figu
   if (!(options.tail > 0 && options.tail <= 1)) {
     throw InputError("expected shortfall", fmt::format("a tail of {}", options.tail), "Give more than 0% up to 100%");
   }
+  finite(options.target, "target of the downside deviation");
   const double p = table.periods_per_year;
   const Spans spans(table, rows, asset);
   const auto moments = moments_of(spans.as_single(r));

@@ -11,10 +11,12 @@
 #include <optional>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 
 ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind) {
+  table.check();
   if (table.rows() < 2) {
     throw InputError("returns", fmt::format("{} {} price is too few for one return", table.rows(), every.words()),
                      "Give a longer history or a shorter interval (--every)");
@@ -25,7 +27,8 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
   result.assets = table.codes();
   result.every = every;
   result.kind = kind;
-  result.periods_per_year = every.unit == Unit::day ? table.rows_per_year() / every.count : every.periods_per_year();
+  result.periods_per_year =
+      every.unit() == Unit::day ? table.rows_per_year() / every.count() : every.periods_per_year();
   const auto periods = table.prices.rows() - 1;
   std::vector<long> number;
   for (std::size_t row = 0; row < table.rows(); ++row) number.push_back(period_of_row(table, row, every));
@@ -64,6 +67,57 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
 
 ReturnTable simple_returns(const PriceTable& table, const Interval& every) {
   return returns_of(table, every, ReturnKind::simple);
+}
+
+namespace {
+
+void check_shape(const ReturnTable& table) {
+  const auto rows = Eigen::Index(table.days.size()), columns = Eigen::Index(table.assets.size());
+  const bool fits = table.returns.rows() == rows && table.returns.cols() == columns && table.spans.rows() == rows &&
+                    table.spans.cols() == columns && (table.ends.empty() || table.ends.size() == table.days.size());
+  if (!fits) {
+    throw InputError(
+        "returns",
+        fmt::format("{} x {} returns, {} x {} spans and {} ends for {} days and {} assets", table.returns.rows(),
+                    table.returns.cols(), table.spans.rows(), table.spans.cols(), table.ends.size(), rows, columns),
+        "Give a row a period and a column an asset");
+  }
+  if (!(table.periods_per_year > 0) || !std::isfinite(table.periods_per_year)) {
+    throw InputError("returns", fmt::format("{} periods per year", table.periods_per_year), "Give a number above 0");
+  }
+}
+
+void check_column(const ReturnTable& table, Eigen::Index asset) {
+  for (Eigen::Index t = 0; t < table.returns.rows(); ++t) {
+    const double value = table.returns(t, asset);
+    const int span = table.spans(t, asset);
+    if (span >= 0 && (span == 0 ? std::isnan(value) : std::isfinite(value))) continue;
+    throw InputError(table.assets[std::size_t(asset)],
+                     fmt::format("the return up to {} is {} and spans {} periods",
+                                 to_string(table.days[std::size_t(t)]), value, span),
+                     "Give a figure that spans 1 or more, or NaN that spans 0 where there is none");
+  }
+}
+
+}  // namespace
+
+void ReturnTable::check() const {
+  check_shape(*this);
+  for (Eigen::Index i = 0; i < returns.cols(); ++i) check_column(*this, i);
+}
+
+void ReturnTable::check(Eigen::Index asset) const {
+  check_shape(*this);
+  whole_within(asset, 0, int(returns.cols()) - 1, "asset");
+  check_column(*this, asset);
+}
+
+void check_benchmark(const ReturnTable& returns, const Eigen::VectorXd& benchmark) {
+  if (benchmark.size() == returns.returns.rows() && !benchmark.array().isInf().any()) return;
+  throw InputError(
+      "benchmark",
+      fmt::format("{} returns for {} rows, each finite or missing", benchmark.size(), returns.returns.rows()),
+      "Give one a row, NaN where there is none");
 }
 
 bool ReturnTable::is_dense() const {

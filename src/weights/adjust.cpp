@@ -7,9 +7,12 @@
 #include <numeric>
 #include <optional>
 
+#include "frontier/conflict.hpp"
+#include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 
@@ -24,23 +27,27 @@ Eigen::VectorXd nearest_within(const Bounds& bounds, const Eigen::VectorXd& weig
   auto plain = bounds;
   plain.volatility.reset();
   plain.costs.reset();
-  return trace_frontier(around, plain).at_lambda(1).weights;
+  check_problem(around, plain);
+  const auto named = with_named_rows(plain);
+  if (!can_hold(named)) throw_conflict(named, around.assets);
+  return trace_plainly(around, named).at_lambda(1).weights;
 }
 
 Eigen::VectorXd rounded_to(const Eigen::VectorXd& weights, double step) {
   if (!(step > 0 && step <= 1)) {
     throw InputError("rounding", fmt::format("steps of {} are none", short_percent(step)), "Give for example 1%");
   }
-  constexpr double whole_within = 1e-9;  // of a step: 15% is 15 steps of 1%
+  check_per_asset(weights, weights.size(), "weights");
+  constexpr double whole = 1e-9;  // of a step: 15% is 15 steps of 1%
   std::vector<double> remainders;
   Eigen::VectorXd steps(weights.size());
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
-    steps[i] = std::floor(weights[i] / step + whole_within);
+    steps[i] = std::floor(weights[i] / step + whole);
     remainders.push_back(weights[i] / step - steps[i]);
   }
   std::vector<std::size_t> order(remainders.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
-  std::ranges::stable_sort(order, [&](auto a, auto b) { return remainders[a] > remainders[b] + whole_within; });
+  std::ranges::stable_sort(order, [&](auto a, auto b) { return remainders[a] > remainders[b] + whole; });
   const auto left = std::llround(weights.sum() / step) - std::llround(steps.sum());
   for (long long k = 0; k < left; ++k) steps[Eigen::Index(order[std::size_t(k) % order.size()])] += 1;
   return steps * step;
@@ -114,6 +121,9 @@ std::vector<SweepPoint> sweep(const Estimate& estimate, Eigen::Index first, Eige
   if (!(step >= 0.001 && step <= 1)) {
     throw InputError("sweep", fmt::format("steps of {}", short_percent(step)), "Give 0.1% to 100%, such as 5%");
   }
+  estimate.check_for_weights();
+  finite(risk_free, "risk-free rate");
+  for (auto asset : {first, second}) whole_within(asset, 0, int(estimate.size()) - 1, "sweep");
   const double a = estimate.covariance.variance(first), b = estimate.covariance.variance(second);
   const double both = estimate.covariance.between(first, second);
   std::vector<SweepPoint> points;

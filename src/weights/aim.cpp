@@ -8,6 +8,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -62,6 +63,14 @@ Aim Aim::parse(std::string_view text, std::string_view where) {
   }
   throw InputError(std::string(where), fmt::format("'{}' is not an aim", text),
                    did_you_mean(name, std::vector<std::string>(names.begin(), names.end())));
+}
+
+void Aim::check() const {
+  if (!takes_target(kind)) return;
+  finite(target, names[std::size_t(kind)]);
+  if (kind == Kind::utility && !(target > 0)) {
+    throw InputError("utility", fmt::format("{} is no risk aversion", target), "Give a positive number");
+  }
 }
 
 std::string Aim::text() const {

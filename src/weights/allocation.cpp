@@ -10,6 +10,7 @@
 #include "frontier/portfolio.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 #include "weights/positions.hpp"
 #include "weights/solution.hpp"
 
@@ -101,9 +102,9 @@ std::vector<LeftOut> assets_left_out(const Estimate& estimate, const Bounds& bou
 class Binding {
  public:
   /// @param rate what a unit of the budget would have earned, where the aim counts returns
-  Binding(const Bounds& bounds, const Limits& limits, const Aim& aim, const Solution& solution, double risk_free)
+  Binding(const Bounds& bounds, const Aim& aim, const Solution& solution, double risk_free)
       : bounds_(bounds),
-        limits_(limits),
+        limits_(bounds.limits),
         aim_(aim),
         solution_(solution),
         gain_(gain_per_price(aim, solution, risk_free)),
@@ -230,13 +231,13 @@ class Binding {
   PriceRange budget_;
 };
 
-std::vector<BindingLimit> binding_limits(const Bounds& bounds, const Limits& limits, const Aim& aim,
-                                         const Solution& solution, double risk_free) {
-  auto binding = Binding(bounds, limits, aim, solution, risk_free).find();
+std::vector<BindingLimit> binding_limits(const Bounds& bounds, const Aim& aim, const Solution& solution,
+                                         double risk_free) {
+  auto binding = Binding(bounds, aim, solution, risk_free).find();
   const auto& ceiling = bounds.volatility;
   if (ceiling && ceiling->limit >= 0 && std::abs(ceiling->value - solution.portfolio.volatility) <= binding_within) {
     const auto per_unit = gain_per_volatility(aim, solution.portfolio, risk_free);
-    const auto& limit = limits[std::size_t(ceiling->limit)];
+    const auto& limit = bounds.limits[std::size_t(ceiling->limit)];
     binding.push_back({limit.name, limit.text});
     if (per_unit) binding.back().price = percentage_point * *per_unit;
   }
@@ -278,14 +279,14 @@ Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, do
 }
 
 /// @param stand_in the estimate that the solution is of: returns may be less the risk-free rate
-Allocation optimal(const Estimate& estimate, const Estimate& stand_in, const Bounds& bounds, const Limits& limits,
-                   const Aim& aim, Solution solution, double risk_free, const LimitFacts& facts) {
+Allocation optimal(const Estimate& estimate, const Estimate& stand_in, const Bounds& bounds, const Aim& aim,
+                   Solution solution, double risk_free, const LimitFacts& facts) {
   find_sides(stand_in, bounds, aim, solution);
   auto allocation = describe(estimate, solution.portfolio.weights, risk_free, facts, bounds.costs.has_value());
   allocation.certificate = solution.portfolio.certificate;
   // What the returns of the solution are less than those of the estimate is the rate, or nothing.
   const double less = estimate.expected_return[0] - stand_in.expected_return[0];
-  allocation.binding = binding_limits(bounds, limits, aim, solution, risk_free - less);
+  allocation.binding = binding_limits(bounds, aim, solution, risk_free - less);
   allocation.left_out = assets_left_out(stand_in, bounds, solution);
   for (auto& out : allocation.left_out) {
     out.expected_return += less;
@@ -295,9 +296,8 @@ Allocation optimal(const Estimate& estimate, const Estimate& stand_in, const Bou
 }
 
 /// A point of the capital market line: the maximum-Sharpe portfolio scaled, the rest in (or from) the riskless asset.
-Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                   const LimitFacts& facts, const ChoiceOptions& options) {
-  const auto best = choose(frontier, limits, {Aim::Kind::maximum_sharpe, 0}, risk_free, facts, options);
+Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
+  const auto best = choose(frontier, {Aim::Kind::maximum_sharpe, 0}, risk_free, options);
   const double excess = best.sharpe * best.volatility;
   const double part =
       aim.kind == Aim::Kind::blend_volatility ? aim.target / best.volatility : (aim.target - risk_free) / excess;
@@ -315,7 +315,7 @@ Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& ai
                                  percent_text(invested), percent_text(invested - 1)),
                      "Allow borrowing at the risk-free rate (--borrowing), or aim lower");
   }
-  auto allocation = describe(frontier.estimate(), part * best.weights, risk_free, facts);
+  auto allocation = describe(frontier.estimate(), part * best.weights, risk_free, frontier.facts());
   allocation.certificate = best.certificate;
   if (frontier.bounds().holdings || frontier.bounds().held) {
     allocation.notes.insert(allocation.notes.end(), best.notes.begin(), best.notes.end());
@@ -324,32 +324,32 @@ Allocation blended(const Frontier& frontier, const Limits& limits, const Aim& ai
 }
 
 /// The limit on the number of positions binds where as many are held; and how sure the choice is.
-void explain_positions(Allocation& allocation, const Bounds& bounds, const Limits& limits, const std::string& proof) {
+void explain_positions(Allocation& allocation, const Bounds& bounds, const std::string& proof) {
   const auto held = held_count(allocation.weights);
   const auto& most = bounds.holdings;
   if (most && most->limit >= 0 && double(held) >= most->value) {
-    const auto& limit = limits[std::size_t(most->limit)];
+    const auto& limit = bounds.limits[std::size_t(most->limit)];
     allocation.binding.push_back({limit.name, limit.text});
   }
   allocation.notes.push_back(proof);
 }
 
-Allocation of_few(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts, const ChoiceOptions& options) {
+Allocation of_few(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
+  const auto& facts = frontier.facts();
   const auto [answer, proof] = positions_for(frontier, aim, risk_free, facts, options);
   std::vector<std::string> notes;
   const auto solution = solution_with(frontier, answer, aim, risk_free, facts, notes);
   const auto choice = bounds_of_choice(frontier.bounds(), answer.chosen);
-  auto allocation = optimal(frontier.estimate(), frontier.estimate(), choice, limits, aim, solution, risk_free, facts);
-  explain_positions(allocation, frontier.bounds(), limits, proof);
+  auto allocation = optimal(frontier.estimate(), frontier.estimate(), choice, aim, solution, risk_free, facts);
+  explain_positions(allocation, frontier.bounds(), proof);
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   return allocation;
 }
 
 /// The highest ratio of the holdings' average volatility to the portfolio's (Choueifaty & Coignard 2008, J. Portfolio
 /// Management 35(1)): the maximum-Sharpe portfolio with volatilities in the place of returns and no risk-free rate.
-Allocation most_diversified(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                            const LimitFacts& facts, const ChoiceOptions& options) {
+Allocation most_diversified(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
+  const auto& facts = frontier.facts();
   auto stand_in = frontier.estimate();
   stand_in.expected_return = stand_in.volatilities();
   auto ratios = trace_frontier(stand_in, frontier.bounds());
@@ -368,15 +368,16 @@ Allocation most_diversified(const Frontier& frontier, const Limits& limits, cons
   auto solution = solution_of(ratios, best.portfolio);
   solution.at_ceiling = best.at_top && ratios.at_ceiling();
   find_sides(stand_in, ratios.bounds(), aim, solution);
-  allocation.binding = binding_limits(ratios.bounds(), limits, aim, solution, 0);
-  if (positions) explain_positions(allocation, frontier.bounds(), limits, positions->proof);
+  allocation.binding = binding_limits(ratios.bounds(), aim, solution, 0);
+  if (positions) explain_positions(allocation, frontier.bounds(), positions->proof);
   allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
   return allocation;
 }
 
 /// The least tracking error. Its prices are in its own variance / 2.
-Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                                const LimitFacts& facts, const ChoiceOptions& options) {
+Allocation nearest_to_benchmark(const Frontier& frontier, const Aim& aim, double risk_free,
+                                const ChoiceOptions& options) {
+  const auto& facts = frontier.facts();
   auto bounds = frontier.bounds();
   std::optional<PositionsAnswer> positions;
   if (bounds.holdings || bounds.held) {
@@ -389,8 +390,8 @@ Allocation nearest_to_benchmark(const Frontier& frontier, const Limits& limits, 
   auto solution = solution_of(least, bounds);
   if (least.volatility_price > 0) solution.ceiling = {bounds.volatility->limit, least.volatility_price};
   solution.portfolio.volatility = least.tracking_error;  // what it minimises
-  allocation.binding = binding_limits(bounds, limits, Aim{Aim::Kind::minimum_variance, 0}, solution, risk_free);
-  if (positions) explain_positions(allocation, frontier.bounds(), limits, positions->proof);
+  allocation.binding = binding_limits(bounds, Aim{Aim::Kind::minimum_variance, 0}, solution, risk_free);
+  if (positions) explain_positions(allocation, frontier.bounds(), positions->proof);
   return allocation;
 }
 
@@ -464,15 +465,20 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
   throw UncertifiedAnswer("The weights of equal risk contribution could not be found to 1e-12");
 }
 
-Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts, const ChoiceOptions& options) {
+Allocation choose(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
+  aim.check();
+  finite(risk_free, "risk-free rate");
+  within(options.gap, 0, 1, "gap");
+  const auto& facts = frontier.facts();
   if (const auto weights = plain_weights(frontier.estimate(), aim.kind)) {
-    auto allocation = evaluate(frontier.estimate(), limits, *weights, aim.text(), risk_free, facts);
-    allocation.aim = aim.text();
+    auto allocation = describe(frontier.estimate(), *weights, risk_free, facts);
+    allocation.violations =
+        violations_of(frontier.bounds(), allocation.assets, allocation.weights, facts, &frontier.estimate().covariance);
+    allocation.name = allocation.aim = aim.text();
     return allocation;
   }
   if (aim.kind == Aim::Kind::blend_volatility || aim.kind == Aim::Kind::blend_return) {
-    auto blend = blended(frontier, limits, aim, risk_free, facts, options);
+    auto blend = blended(frontier, aim, risk_free, options);
     blend.name = blend.aim = aim.text();
     return blend;
   }
@@ -480,26 +486,26 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
   std::vector<std::string> notes;
   auto allocation = [&] {
     if (aim.kind == Aim::Kind::maximum_diversification) {
-      return most_diversified(frontier, limits, aim, risk_free, facts, options);
+      return most_diversified(frontier, aim, risk_free, options);
     }
     if (aim.kind == Aim::Kind::minimum_tracking_error) {
-      return nearest_to_benchmark(frontier, limits, aim, risk_free, facts, options);
+      return nearest_to_benchmark(frontier, aim, risk_free, options);
     }
-    if (bounds.holdings || bounds.held) return of_few(frontier, limits, aim, risk_free, facts, options);
+    if (bounds.holdings || bounds.held) return of_few(frontier, aim, risk_free, options);
     const auto& estimate = frontier.estimate();
     if (bounds.costs && aim.kind == Aim::Kind::maximum_sharpe) {  // the rate is charged on what the weights sum to
       auto excess = estimate;
       excess.expected_return.array() -= risk_free;
       const auto solution = solve(trace_frontier(excess, bounds), aim, 0, facts.benchmark, notes);
-      return optimal(estimate, excess, bounds, limits, aim, solution, risk_free, facts);
+      return optimal(estimate, excess, bounds, aim, solution, risk_free, facts);
     }
     const auto solution = solve(frontier, aim, risk_free, facts.benchmark, notes);
-    return optimal(estimate, estimate, bounds, limits, aim, solution, risk_free, facts);
+    return optimal(estimate, estimate, bounds, aim, solution, risk_free, facts);
   }();
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   // A ceiling that the aim does not look at may be broken: it is said.
   allocation.violations =
-      violations_of(limits, allocation.assets, allocation.weights, facts, &frontier.estimate().covariance, 1e-8);
+      violations_of(bounds, allocation.assets, allocation.weights, facts, &frontier.estimate().covariance, 1e-8);
   allocation.name = allocation.aim = aim.text();
   return allocation;
 }
@@ -507,6 +513,7 @@ Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim
 Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
                     const std::string& name, double risk_free, const LimitFacts& facts) {
   estimate.check_for_weights();
+  finite(risk_free, "risk-free rate");
   if (weights.size() != estimate.size()) {
     throw InputError(name, fmt::format("{} weights for {} assets", weights.size(), estimate.size()),
                      "Give one weight an asset");

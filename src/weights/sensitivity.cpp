@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -22,10 +23,9 @@ struct Drawn {
   std::vector<std::optional<Eigen::VectorXd>> weights;  // of each aim
 };
 
-std::optional<Eigen::VectorXd> weights_of(const Frontier& frontier, const Limits& limits, const Aim& aim,
-                                          double risk_free, const LimitFacts& facts) {
+std::optional<Eigen::VectorXd> weights_of(const Frontier& frontier, const Aim& aim, double risk_free) {
   try {
-    return choose(frontier, limits, aim, risk_free, facts).weights;
+    return choose(frontier, aim, risk_free).weights;
   } catch (const Error&) {  // no such portfolio in this draw
     return std::nullopt;
   }
@@ -46,7 +46,7 @@ Drawn solve(const Estimate& estimate, const Limits& limits, const LimitFacts& fa
         drawn.returns.emplace_back();
       }
     }
-    for (const auto& aim : aims) drawn.weights.push_back(weights_of(frontier, limits, aim, risk_free, facts));
+    for (const auto& aim : aims) drawn.weights.push_back(weights_of(frontier, aim, risk_free));
     drawn.solved = true;
   } catch (const Error&) {
   }
@@ -82,6 +82,9 @@ WeightBands bands_of(const std::vector<Drawn>& draws, std::size_t aim, Eigen::In
 Sensitivity sensitivity(const ReturnTable& given, const std::function<Estimate(const ReturnTable&)>& estimate,
                         const Limits& limits, const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
                         const BootstrapOptions& options) {
+  given.check();
+  finite(risk_free, "risk-free rate");
+  for (const auto& aim : aims) aim.check();
   const auto returns = given.at_common_ends();
   const auto common = returns.common_rows();
   Sensitivity result;
@@ -132,7 +135,7 @@ Sensitivity sensitivity(const ReturnTable& given, const std::function<Estimate(c
   for (std::size_t aim = 0; aim < aims.size(); ++aim) {
     auto bands = bands_of(draws, aim, returns.returns.cols(), options.coverage);
     bands.aim = aims[aim].text();
-    if (const auto weights = weights_of(as_it_was, limits, aims[aim], risk_free, facts)) bands.weights = *weights;
+    if (const auto weights = weights_of(as_it_was, aims[aim], risk_free)) bands.weights = *weights;
     result.portfolios.push_back(std::move(bands));
   }
   return result;

@@ -71,7 +71,7 @@ TEST(Ranges, NanLiesNowhere) {
 }
 
 TEST(Ranges, AnIntervalEndsSomewhere) {
-  EXPECT_EQ(Interval::parse("10000y", "--last").count, 10000);
+  EXPECT_EQ(Interval::parse("10000y", "--last").count(), 10000);
   for (const char* text : {"400000y", "2000000000d", "99999999999999999999d"}) {
     EXPECT_THROW(Interval::parse(text, "--last"), InputError) << text;
   }

@@ -125,6 +125,38 @@ TEST(RollingMoments, EqualFreshOnesOnEveryWindow) {
   }
 }
 
+TEST(RollingMoments, KeepTheReturnsAndTheSpansOfEachRow) {
+  // From a temporary; every third row spans two periods or three.
+  Eigen::VectorXi k = Eigen::VectorXi::Ones(300);
+  for (Eigen::Index i = 0; i < 300; i += 3) k[i] = 2 + int(i / 3 % 2);
+  Eigen::MatrixXd x = normal_returns(300, 4, 9);
+  x.col(1).array() += 2;
+  constexpr Eigen::Index window = 40;
+  RollingMoments moments(Eigen::MatrixXd(x), window, 70, k);
+  for (Eigen::Index end = window; end <= 300; ++end) {
+    moments.move_to(end);
+    long double total = 0, squares = 0;
+    std::vector<long double> mean(4, 0);
+    for (Eigen::Index t = end - window; t < end; ++t) {
+      total += k[t];
+      squares += static_cast<long double>(k[t]) * k[t];
+      for (int i = 0; i < 4; ++i) mean[std::size_t(i)] += x(t, i);
+    }
+    for (auto& m : mean) m /= total;
+    for (int i = 0; i < 4; ++i) {
+      ASSERT_NEAR(moments.mean()[i], double(mean[std::size_t(i)]), 1e-13);
+      for (int j = 0; j < 4; ++j) {
+        long double sum = 0;
+        for (Eigen::Index t = end - window; t < end; ++t) {
+          sum += (x(t, i) - k[t] * mean[std::size_t(i)]) * (x(t, j) - k[t] * mean[std::size_t(j)]);
+        }
+        ASSERT_NEAR(moments.covariance()(i, j), double(sum / (total - squares / total)), 1e-11) << end;
+        ASSERT_NEAR(moments.covariance(Denominator::population)(i, j), double(sum / total), 1e-11) << end;
+      }
+    }
+  }
+}
+
 TEST(RollingMoments, DependOnThePositionAndNotOnTheWayThere) {
   const auto x = normal_returns(500, 4, 7);
   RollingMoments steady(x, 120), jumping(x, 120);
@@ -141,6 +173,8 @@ TEST(RollingMoments, WindowsThatDoNotFitAreNamed) {
   const auto x = normal_returns(50, 2, 8);
   EXPECT_THAT(message_of([&] { RollingMoments(x, 51); }), HasSubstr("window: 51 periods of 50"));
   EXPECT_THAT(message_of([&] { RollingMoments(x, 1); }), HasSubstr("Give 2 to 50 periods"));
+  EXPECT_THAT(message_of([&] { RollingMoments(x, 9, 0, Eigen::VectorXi::Ones(49)); }), HasSubstr("spans: 49 for 50"));
+  EXPECT_THAT(message_of([&] { RollingMoments(x, 9, 0, Eigen::VectorXi::Zero(50)); }), HasSubstr("at least 1"));
   RollingMoments moments(x, 20);
   EXPECT_THAT(message_of([&] { moments.move_to(19); }), HasSubstr("20 periods up to period 19 of 50"));
 }

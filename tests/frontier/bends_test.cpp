@@ -132,7 +132,7 @@ test::Problem random_bent(std::mt19937_64& random, int n, int rows) {
   Eigen::VectorXd current(n);
   for (auto& weight : current) weight = 0.05 * pick(7);
   const auto add = [&](double straight, double bend, const Eigen::VectorXd& at, double most) {
-    bounds.rows.push_back({0, "size", Eigen::VectorXd::Constant(n, straight), -INFINITY, most,
+    bounds.rows.push_back({-1, "size", Eigen::VectorXd::Constant(n, straight), -INFINITY, most,
                            Eigen::VectorXd::Constant(n, bend), at, 0});
   };
   for (int r = 0; r < rows; ++r) {
@@ -141,7 +141,7 @@ test::Problem random_bent(std::mt19937_64& random, int n, int rows) {
     if (kind == 1) add(-0.5, 0.5, zero, 0.05 * pick(8));
     if (kind == 2) add(0, 0.5, current, std::abs(current.sum() - bounds.budget) / 2 + 0.1 * pick(8));
     if (kind == 3) {
-      LimitRow row{0, "total", zero, -INFINITY, 0.2 + 0.1 * pick(6)};
+      LimitRow row{-1, "total", zero, -INFINITY, 0.2 + 0.1 * pick(6)};
       for (auto& coefficient : row.coefficients) coefficient = pick(2);
       bounds.rows.push_back(row);
     }
@@ -218,7 +218,7 @@ TEST(BentLimits, PricesAreWhatLooseningBrings) {
   const auto sharpe_with = [&](double gross, double turnover) {
     const auto limits = limits_of(
         {fmt::format("gross <= {}%", 100 * gross), fmt::format("turnover <= {}%", 100 * turnover), "each <= 55%"});
-    return choose(trace_frontier(estimate, limits, facts), limits, Aim::parse("maximum-sharpe", ""), 0.01, facts);
+    return choose(trace_frontier(estimate, limits, facts), Aim::parse("maximum-sharpe", ""), 0.01);
   };
   const auto at = sharpe_with(1.2, 0.4);
   constexpr double step = 1e-4;
@@ -295,7 +295,7 @@ TEST(VolatilityCeiling, BoundsTheRatioAndHasAPrice) {
   const auto ratio_under = [&](double most, double cap) {
     const auto limits =
         limits_of({fmt::format("volatility <= {}%", 100 * most), fmt::format("TIDEMILL <= {}%", 100 * cap)});
-    return choose(trace_frontier(estimate, limits), limits, Aim::parse("maximum-sharpe", ""), 0.019);
+    return choose(trace_frontier(estimate, limits), Aim::parse("maximum-sharpe", ""), 0.019);
   };
   const auto at = ratio_under(ceiling, 0.9);
   EXPECT_NEAR(at.volatility, ceiling, 1e-12);

@@ -263,7 +263,8 @@ TEST(Degenerate, TheBottomHasTheHighestReturnOfThoseOfMinimumVariance) {
 
 TEST(Degenerate, DuplicatesAreHeldWithinTheirCaps) {
   const auto problem = Problem{
-      estimate_of(Eigen::Vector4d(0.03, 0.08, 0.08, 0.08), covariance_of(Eigen::Vector4d(0.05, 0.2, 0.2, 0.2), 0)), {}};
+      estimate_of(Eigen::Vector4d(0.03, 0.08, 0.08, 0.08), covariance_of(Eigen::Vector4d(0.05, 0.2, 0.2, 0.2), 0)),
+      Bounds::long_only(4)};
   Eigen::MatrixXd s = problem.estimate.covariance.matrix();
   s.bottomRightCorner(3, 3).setConstant(0.04);
   Problem copies{estimate_of(problem.estimate.expected_return, s), bounds_with(4, 0, 0.3)};

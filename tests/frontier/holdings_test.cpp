@@ -34,12 +34,12 @@ Case random_case(std::mt19937_64& random, int n) {
     for (int i = 0; i < n; ++i) bounds.lower[i] = std::min(bounds.lower[i], pick(2) == 0 ? 0.0 : -0.3);
   }
   if (pick(3) == 0) {
-    LimitRow row{0, "total", Eigen::VectorXd::Zero(n), -INFINITY, 0.4 + 0.1 * pick(4)};
+    LimitRow row{-1, "total", Eigen::VectorXd::Zero(n), -INFINITY, 0.4 + 0.1 * pick(4)};
     for (auto& coefficient : row.coefficients) coefficient = pick(2);
     bounds.rows.push_back(row);
   }
   if (pick(4) == 0) {
-    bounds.rows.push_back({0, "gross", Eigen::VectorXd::Zero(n), -INFINITY, 1.0 + 0.1 * pick(4),
+    bounds.rows.push_back({-1, "gross", Eigen::VectorXd::Zero(n), -INFINITY, 1.0 + 0.1 * pick(4),
                            Eigen::VectorXd::Ones(n), Eigen::VectorXd::Zero(n)});
   }
   return c;
@@ -287,14 +287,14 @@ TEST(Holdings, AimsHonourThem) {
   const auto frontier = trace_frontier(estimate, limits);
   for (const char* text : {"minimum-variance", "maximum-sharpe", "utility=5", "target-return=7%",
                            "target-volatility=20%", "maximum-diversification"}) {
-    const auto chosen = choose(frontier, limits, Aim::parse(text, ""), 0.01);
+    const auto chosen = choose(frontier, Aim::parse(text, ""), 0.01);
     EXPECT_TRUE(chosen.violations.empty()) << text;
     EXPECT_LE((chosen.weights.array() > 1e-9).count(), 5) << text;
     EXPECT_FALSE(chosen.notes.empty()) << "the gap is said";
   }
   // No five assets of some random choices have a higher ratio.
-  const auto best = choose(frontier, limits, Aim::parse("maximum-sharpe", ""), 0.01);
-  const auto spread = choose(frontier, limits, Aim::parse("maximum-diversification", ""), 0.01);
+  const auto best = choose(frontier, Aim::parse("maximum-sharpe", ""), 0.01);
+  const auto spread = choose(frontier, Aim::parse("maximum-diversification", ""), 0.01);
   auto volatilities = estimate;  // in the place of returns
   volatilities.expected_return = estimate.volatilities();
   std::mt19937_64 random(83);
@@ -316,7 +316,7 @@ TEST(Holdings, AimsHonourThem) {
               spread.average_volatility / spread.volatility * (1 + 1e-3));
   }
   // A blend is half of the few and half riskless: half the volatility, the same ratio.
-  const auto blend = choose(frontier, limits, {Aim::Kind::blend_volatility, best.volatility / 2}, 0.01);
+  const auto blend = choose(frontier, {Aim::Kind::blend_volatility, best.volatility / 2}, 0.01);
   EXPECT_LT((blend.weights - best.weights / 2).cwiseAbs().maxCoeff(), 1e-12);
   EXPECT_NEAR(blend.sharpe, best.sharpe, 1e-12);
 }
@@ -361,10 +361,10 @@ TEST(Holdings, TheHighestReturnAtAVolatilityIsThatOfTryingAll) {
     }
     const Aim aim{Aim::Kind::target_volatility, volatility};
     if (std::isinf(best)) {
-      EXPECT_THAT(message_of([&] { choose(frontier, limits, aim, 0); }), HasSubstr("so little volatility"));
+      EXPECT_THAT(message_of([&] { choose(frontier, aim, 0); }), HasSubstr("so little volatility"));
       continue;
     }
-    const auto chosen = choose(frontier, limits, aim, 0);
+    const auto chosen = choose(frontier, aim, 0);
     ++tried;
     EXPECT_NEAR(chosen.expected_return, best, 2e-7) << round;
     EXPECT_LE(chosen.volatility, volatility * (1 + 1e-9));

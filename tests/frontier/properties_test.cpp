@@ -40,7 +40,7 @@ test::Problem mixed_problem(std::mt19937_64& random, int n) {
   Eigen::VectorXd current(n);
   for (auto& weight : current) weight = 0.05 * pick(7);
   for (int r = n <= 8 ? pick(3) : pick(6); r > 0; --r) {
-    LimitRow row{0, "row", zero, -INFINITY, INFINITY};
+    LimitRow row{-1, "row", zero, -INFINITY, INFINITY};
     const int kind = pick(7);
     if (kind == 0) row.bend = Eigen::VectorXd::Ones(n);
     if (kind == 1) row.coefficients.setConstant(-0.5);
@@ -187,7 +187,7 @@ TEST(RandomFrontiers, DoNotDependOnTheOrderOfAssetsOrLimits) {
     const int n = 2 + int(random() % 30);
     auto problem = test::random_problem(random, n, {false, false, false, false, round % 2 == 0});
     for (int r = 0; r < 3; ++r) {
-      LimitRow row{r, "row", Eigen::VectorXd::Zero(n), -INFINITY, INFINITY};
+      LimitRow row{-1, "row", Eigen::VectorXd::Zero(n), -INFINITY, INFINITY};
       for (auto& coefficient : row.coefficients) coefficient = double(random() % 2);
       row.upper = row.coefficients.mean() + 0.05;
       problem.bounds.rows.push_back(row);

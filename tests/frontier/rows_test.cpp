@@ -173,7 +173,7 @@ Rowed random_rowed(std::mt19937_64& random, int n, int rows) {
     rest -= more;
   }
   for (int r = 0; r < rows; ++r) {
-    LimitRow row{r, "row", Eigen::VectorXd::Zero(n), -INFINITY, INFINITY};
+    LimitRow row{-1, "row", Eigen::VectorXd::Zero(n), -INFINITY, INFINITY};
     for (int i = 0; i < n; ++i) {
       const int kind = pick(4);
       row.coefficients[i] = kind == 0 ? 0 : kind == 1 ? -1 : traits.integers ? 1 : kind == 2 ? 1 : 0.5 + 0.25 * pick(6);
@@ -235,7 +235,7 @@ TEST(RowLimits, ARowThatNeverBindsChangesNothing) {
   for (int round = 0; round < 20; ++round) {
     auto problem = test::random_problem(random, 12, {});
     const auto without = trace_frontier(problem.estimate, problem.bounds);
-    problem.bounds.rows.push_back({0, "all", Eigen::VectorXd::Ones(12), 0.5, 1.5});
+    problem.bounds.rows.push_back({-1, "all", Eigen::VectorXd::Ones(12), 0.5, 1.5});
     const auto with = trace_frontier(problem.estimate, problem.bounds);
     ASSERT_EQ(with.corners().size(), without.corners().size());
     for (std::size_t k = 0; k < with.corners().size(); ++k) {
@@ -256,7 +256,7 @@ TEST(RowLimits, PricesAreWhatLooseningBrings) {
   estimate.assets = assets;
   const auto volatility_with = [&](double power) {
     const auto limits = limits_of({fmt::format("sector:power >= {}%", 100 * power), "each >= 2%"});
-    return choose(trace_frontier(estimate, limits, tags()), limits, Aim::parse("minimum-variance", ""), 0, tags());
+    return choose(trace_frontier(estimate, limits, tags()), Aim::parse("minimum-variance", ""), 0);
   };
   const auto at = volatility_with(0.6);
   ASSERT_EQ(at.binding.size(), 1u);

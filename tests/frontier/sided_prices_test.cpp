@@ -31,7 +31,7 @@ Limits limits_of(const std::vector<Rule>& rules) {
 Allocation chosen(const Estimate& estimate, const std::vector<Rule>& rules, const Aim& aim,
                   const LimitFacts& facts = {}) {
   const auto limits = limits_of(rules);
-  return choose(trace_frontier(estimate, limits, facts), limits, aim, 0.01, facts);
+  return choose(trace_frontier(estimate, limits, facts), aim, 0.01);
 }
 
 const BindingLimit& binding(const Allocation& allocation, const std::string& name) {
@@ -80,7 +80,7 @@ TEST(SidedPrices, AgreeWherePricesAreUnique) {
   const auto frontier = trace_frontier(estimate, limits);
   ASSERT_GT(frontier.corners().size(), 2u);
   const double middle = (frontier.corners()[1].expected_return + frontier.corners()[2].expected_return) / 2;
-  const auto between = choose(frontier, limits, Aim{Aim::Kind::target_return, middle}, 0.01);
+  const auto between = choose(frontier, Aim{Aim::Kind::target_return, middle}, 0.01);
   ASSERT_EQ(between.binding.size(), 1u);
   EXPECT_GT(*between.binding[0].price, 0);
   EXPECT_FALSE(between.binding[0].tightening);

@@ -36,7 +36,7 @@ TEST(SinglePortfolio, SingularProblemsAndRowsComeFromTheFrontier) {
   for (int round = 0; round < 60; ++round) {
     auto problem = test::random_problem(random, 2 + int(random() % 20), {true, true, true, true, round % 2 == 0});
     if (round % 3 == 0) {
-      LimitRow row{0, "total", Eigen::VectorXd::Zero(problem.estimate.size()), -INFINITY, 0.9};
+      LimitRow row{-1, "total", Eigen::VectorXd::Zero(problem.estimate.size()), -INFINITY, 0.9};
       row.coefficients.head(problem.estimate.size() / 2).setOnes();
       problem.bounds.rows.push_back(row);
     }

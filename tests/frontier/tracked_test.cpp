@@ -156,7 +156,7 @@ TEST(LeastTrackingError, TwoAssetsInClosedForm) {
   facts.benchmark = BenchmarkRisk::of_weights(estimate.covariance, Eigen::Vector2d(0.9, 0.1));
   const Limits limits{Limit::parse("A1 <= 70%")};
   const auto frontier = trace_frontier(estimate, limits, facts);
-  const auto chosen = choose(frontier, limits, Aim::parse("minimum-tracking-error", ""), 0.01, facts);
+  const auto chosen = choose(frontier, Aim::parse("minimum-tracking-error", ""), 0.01);
   EXPECT_NEAR(chosen.weights[0], 0.7, 1e-12);
   EXPECT_NEAR(*chosen.tracking_error, 0.2 * std::sqrt(0.05), 1e-12);
   ASSERT_EQ(chosen.binding.size(), 1u);
@@ -173,7 +173,7 @@ TEST(LeastTrackingError, ACeilingOnVolatilityHoldsAndHasAPrice) {
   const double ceiling = 0.5 * (least + std::sqrt(tracked.benchmark.variance));
   const auto nearest_below = [&](double volatility) {
     const Limits limits{Limit::parse(fmt::format("volatility <= {}%", 100 * volatility))};
-    return choose(trace_frontier(estimate, limits, facts), limits, Aim::parse("minimum-tracking-error", ""), 0, facts);
+    return choose(trace_frontier(estimate, limits, facts), Aim::parse("minimum-tracking-error", ""), 0);
   };
   const auto at = nearest_below(ceiling);
   EXPECT_NEAR(at.volatility, ceiling, 1e-9);
@@ -199,8 +199,7 @@ TEST(TrackingErrorLimit, IsHonouredByAimsAndHasAPrice) {
   facts.benchmark = tracked.benchmark;
   const auto least_with = [&](double ceiling) {
     const Limits limits{Limit::parse(fmt::format("tracking-error <= {}%", 100 * ceiling)), Limit::parse("A1 >= 2%")};
-    return choose(trace_frontier(tracked.problem.estimate, limits, facts), limits, Aim::parse("minimum-variance", ""),
-                  0.01, facts);
+    return choose(trace_frontier(tracked.problem.estimate, limits, facts), Aim::parse("minimum-variance", ""), 0.01);
   };
   const auto at = least_with(0.03);
   EXPECT_NEAR(*at.tracking_error, 0.03, 1e-9);
@@ -227,7 +226,7 @@ TEST(TrackingErrorLimit, ThatCannotHoldIsNamedWithItsFigure) {
   }
   EXPECT_THAT(message_of([&] {
                 const auto frontier = trace_frontier(tracked.problem.estimate, Limits{});
-                choose(frontier, Limits{}, Aim::parse("minimum-tracking-error", ""), 0);
+                choose(frontier, Aim::parse("minimum-tracking-error", ""), 0);
               }),
               HasSubstr("Give --benchmark CODE"));
   // Each of two ceilings can hold, and both together cannot.
@@ -240,12 +239,11 @@ TEST(TrackingErrorLimit, ThatCannotHoldIsNamedWithItsFigure) {
   } catch (const InfeasibleLimits& error) {
     EXPECT_EQ(error.conflict.size(), 2u) << error.what();
   }
-  // Traced with the benchmark, chosen without.
-  LimitFacts both;
-  both.benchmark = tracked.benchmark;
-  const Limits ceiling{Limit::parse("tracking-error <= 5%")};
-  const auto frontier = trace_frontier(tracked.problem.estimate, ceiling, both);
-  EXPECT_THAT(message_of([&] { choose(frontier, ceiling, Aim::parse("minimum-variance", ""), 0); }),
+  // Bounds have a ceiling, and nobody knows the benchmark.
+  auto ceiling = Bounds::long_only(8);
+  ceiling.tracking_error = LimitFigure{0.05, -1};
+  const auto frontier = trace_frontier(tracked.problem.estimate, ceiling);
+  EXPECT_THAT(message_of([&] { choose(frontier, Aim::parse("minimum-variance", ""), 0); }),
               HasSubstr("the benchmark's returns are not known"));
 }
 

@@ -1,4 +1,5 @@
 #include "inchtide/prices/bars.hpp"
+#include "inchtide/prices/price_table.hpp"
 
 #include <cmath>
 
@@ -60,11 +61,27 @@ TEST(Bars, CoarserOnesTakeFirstOpenHighestHighLowestLowLastCloseAndAllVolume) {
 TEST(Bars, EveryKDaysWorksForAnyK) {
   for (int k = 1; k <= 8; ++k) {
     const auto coarse = bars_every(kelp(), {k, Unit::day});
-    EXPECT_EQ(coarse.days.size(), std::size_t((6 + k - 1) / k)) << k;
+    EXPECT_EQ(coarse.days.size(), std::size_t(1 + (5 + k - 1) / k)) << k;
+    EXPECT_EQ(coarse.of(PriceField::volume).front(), 100) << k;
     double all = 0;
     for (double volume : coarse.of(PriceField::volume)) all += volume;
     EXPECT_EQ(all, 2100) << k;  // no row is lost
     EXPECT_EQ(coarse.of(PriceField::close).back(), 17) << k;
+  }
+}
+
+TEST(Bars, BlocksOfDaysEndWhereThoseOfATableOfPricesDo) {
+  const auto bars = kelp();
+  PriceTable table;
+  table.days = bars.days;
+  table.assets = {{"KELPFARM", "HLC", PriceField::volume}};
+  table.prices = Eigen::Map<const Eigen::VectorXd>(bars.of(PriceField::volume).data(), 6);
+  for (int k = 1; k <= 7; ++k) {
+    const auto ends = period_ends(table, {k, Unit::day}, true).table.days;
+    EXPECT_EQ(std::vector<Day>(bars_every(bars, {k, Unit::day}).days), ends) << k;
+    // From a later row on: the rows before it make blocks of k, counted back from it.
+    const auto from = bars_every(bars, {k, Unit::day}, bars.days[3]);
+    EXPECT_THAT(std::vector<Day>(from.days), testing::Contains(bars.days[3])) << k;
   }
 }
 

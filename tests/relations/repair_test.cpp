@@ -155,6 +155,7 @@ TEST(Pairwise, IsTheSameAsOverCompleteRowsWhereThereAreNoHoles) {
 TEST(Pairwise, NamesAPairWithNothingInCommonAndMarksWhatNeverMoves) {
   auto table = in_patches();
   table.spans.block(0, 0, 20, 2).setZero();  // A and B no longer meet
+  table.returns.block(0, 0, 20, 2).setConstant(NAN);
   EXPECT_THAT(message_of([&] { pairwise_correlation(table); }),
               HasSubstr("correlation of A and B: 0 return in common"));
   auto still = in_patches();

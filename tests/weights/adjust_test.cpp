@@ -122,15 +122,15 @@ TEST(Blends, LieOnTheCapitalMarketLine) {
   const auto estimate = five_assets();
   const auto frontier = trace_frontier(estimate, Limits{});
   const auto best = frontier.maximum_sharpe(0.01);
-  const auto half = choose(frontier, {}, Aim{Aim::Kind::blend_volatility, best.portfolio.volatility / 2}, 0.01);
+  const auto half = choose(frontier, Aim{Aim::Kind::blend_volatility, best.portfolio.volatility / 2}, 0.01);
   EXPECT_LT((half.weights - best.portfolio.weights / 2).cwiseAbs().maxCoeff(), 1e-14);
   EXPECT_NEAR(half.sharpe, best.sharpe, 1e-12);
   const double far = 0.01 + 1.5 * (best.portfolio.expected_return - 0.01);
   const Aim beyond{Aim::Kind::blend_return, far};
-  EXPECT_THAT(message_of([&] { choose(frontier, {}, beyond, 0.01); }), HasSubstr("Allow borrowing"));
+  EXPECT_THAT(message_of([&] { choose(frontier, beyond, 0.01); }), HasSubstr("Allow borrowing"));
   ChoiceOptions options;
   options.borrowing = true;
-  const auto borrowed = choose(frontier, {}, beyond, 0.01, {}, options);
+  const auto borrowed = choose(frontier, beyond, 0.01, options);
   EXPECT_NEAR(borrowed.weights.sum(), 1.5, 1e-12);
   // With the interest on what is borrowed the whole returns what was asked for.
   EXPECT_NEAR(borrowed.expected_return, far, 1e-12);

@@ -123,7 +123,7 @@ TEST(AfterCosts, NoPortfolioHasAHigherNetRatio) {
     const auto c = random_case(random);
     const auto frontier = trace_frontier(c.estimate, Limits{}, c.facts);
     if (frontier.why_no_maximum_sharpe(c.risk_free)) continue;
-    const auto best = choose(frontier, Limits{}, {Aim::Kind::maximum_sharpe, 0}, c.risk_free, c.facts);
+    const auto best = choose(frontier, {Aim::Kind::maximum_sharpe, 0}, c.risk_free);
     const auto& w = best.weights;
     const double cost = c.facts.costs->of(w);
     const double net = (c.estimate.expected_return.dot(w) - c.risk_free * w.sum() - cost) / best.volatility;
@@ -161,7 +161,7 @@ TEST(AfterCosts, TurnoverIsTheLargerOfPurchasesAndSales) {
     const Limits limits{Limit::parse("turnover <= 20%")};
     try {
       const auto frontier = trace_frontier(c.estimate, limits, c.facts);
-      const auto chosen = choose(frontier, limits, {Aim::Kind::utility, 1}, 0, c.facts);
+      const auto chosen = choose(frontier, {Aim::Kind::utility, 1}, 0);
       const Eigen::ArrayXd change = (chosen.weights - c.facts.current).array();
       const double bought = change.max(0.0).sum(), sold = -change.min(0.0).sum();
       EXPECT_NEAR(*chosen.turnover, std::max(bought, sold), 1e-15);
@@ -181,14 +181,14 @@ TEST(AfterCosts, OneMeaningOfExpectedReturn) {
     const Limits limits{Limit::parse(budget)};
     const auto frontier = trace_frontier(estimate, limits);
     for (const auto& aim : {Aim{Aim::Kind::target_return, 0.055}, Aim{Aim::Kind::blend_return, 0.035}}) {
-      const auto chosen = choose(frontier, limits, aim, 0.02);
+      const auto chosen = choose(frontier, aim, 0.02);
       EXPECT_NEAR(chosen.expected_return, aim.target, 1e-12) << budget << " " << aim.text();
       const double cash = 1 - chosen.weights.sum();
       EXPECT_NEAR(estimate.expected_return.dot(chosen.weights) + cash * 0.02, aim.target, 1e-12);
       EXPECT_NEAR(chosen.sharpe, (aim.target - 0.02) / chosen.volatility, 1e-12) << "the same return in the ratio";
     }
     EXPECT_THAT(message_of([&] {
-                  choose(frontier, limits, {Aim::Kind::target_return, 0.2}, 0.02);
+                  choose(frontier, {Aim::Kind::target_return, 0.2}, 0.02);
                 }),
                 HasSubstr("target-return=20%"));
   }

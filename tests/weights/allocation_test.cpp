@@ -30,11 +30,11 @@ TEST(Choose, GivesWhatTheAimAsksFor) {
   const auto problem = test::random_problem(random, 8, {});
   const auto frontier = trace_frontier(problem.estimate, Limits{});
   const double middle = (frontier.corners().front().expected_return + frontier.corners().back().expected_return) / 2;
-  const auto at_return = choose(frontier, {}, Aim{Aim::Kind::target_return, middle}, 0);
+  const auto at_return = choose(frontier, Aim{Aim::Kind::target_return, middle}, 0);
   EXPECT_NEAR(at_return.expected_return, middle, 1e-14);
-  const auto at_volatility = choose(frontier, {}, Aim{Aim::Kind::target_volatility, at_return.volatility}, 0);
+  const auto at_volatility = choose(frontier, Aim{Aim::Kind::target_volatility, at_return.volatility}, 0);
   EXPECT_LT((at_volatility.weights - at_return.weights).norm(), 1e-9);
-  const auto equal = choose(frontier, {}, aim_of("equal"), 0);
+  const auto equal = choose(frontier, aim_of("equal"), 0);
   EXPECT_LT((equal.weights.array() - 0.125).abs().maxCoeff(), 1e-16);
   EXPECT_TRUE(equal.violations.empty());
 }
@@ -47,11 +47,11 @@ TEST(Choose, UtilityIsTheBestOfTheFrontierForItsAversion) {
     return a.expected_return - aversion / 2 * a.volatility * a.volatility;
   };
   for (double aversion : {0.01, 1.0, 3.0, 10.0, 100.0, 1e6}) {
-    const auto best = choose(frontier, {}, Aim{Aim::Kind::utility, aversion}, 0);
+    const auto best = choose(frontier, Aim{Aim::Kind::utility, aversion}, 0);
     ASSERT_TRUE(best.certificate && best.certificate->holds());
     const double top = frontier.corners().front().expected_return, least = frontier.corners().back().expected_return;
     for (int k = 0; k <= 200; ++k) {
-      const auto other = choose(frontier, {}, Aim{Aim::Kind::target_return, least + (top - least) * k / 200}, 0);
+      const auto other = choose(frontier, Aim{Aim::Kind::target_return, least + (top - least) * k / 200}, 0);
       EXPECT_GE(utility_of(best, aversion), utility_of(other, aversion) - 1e-12);
     }
   }
@@ -59,7 +59,7 @@ TEST(Choose, UtilityIsTheBestOfTheFrontierForItsAversion) {
   // The price of a limit is the utility that a point of it is worth.
   const auto limited = [&](double most) {
     const Limits limits{Limit::parse("each <= " + std::to_string(100 * most) + "%")};
-    return choose(trace_frontier(problem.estimate, limits), limits, Aim{Aim::Kind::utility, 3}, 0);
+    return choose(trace_frontier(problem.estimate, limits), Aim{Aim::Kind::utility, 3}, 0);
   };
   const double slope = (utility_of(limited(0.3001), 3) - utility_of(limited(0.2999), 3)) / 0.0002;
   ASSERT_EQ(limited(0.3).binding.size(), 1u);
@@ -72,21 +72,21 @@ TEST(Choose, SaysWhatReturnAnAssetLeftOutWouldNeed) {
   const Limits limits{Limit::parse("each <= 40%")};
   const auto frontier = trace_frontier(problem.estimate, limits);
   for (const char* text : {"maximum-sharpe", "utility=4"}) {
-    const auto chosen = choose(frontier, limits, aim_of(text), 0.01);
+    const auto chosen = choose(frontier, aim_of(text), 0.01);
     ASSERT_FALSE(chosen.left_out.empty());
     for (const auto& out : chosen.left_out) {
       const auto i = std::ranges::find(chosen.assets, out.asset) - chosen.assets.begin();
       const auto weight_with = [&](double expected_return) {
         auto estimate = problem.estimate;
         estimate.expected_return[i] = expected_return;
-        return choose(trace_frontier(estimate, limits), limits, aim_of(text), 0.01).weights[i];
+        return choose(trace_frontier(estimate, limits), aim_of(text), 0.01).weights[i];
       };
       EXPECT_EQ(out.expected_return, problem.estimate.expected_return[i]);
       EXPECT_LT(weight_with(*out.would_need - 1e-6), 1e-9) << text << out.asset;
       EXPECT_GT(weight_with(*out.would_need + 1e-4), 1e-7) << text << out.asset;
     }
   }
-  const auto least = choose(frontier, limits, aim_of("minimum-variance"), 0);
+  const auto least = choose(frontier, aim_of("minimum-variance"), 0);
   for (const auto& out : least.left_out) EXPECT_FALSE(out.would_need) << "returns don't count for it";
 }
 
@@ -105,7 +105,7 @@ TEST(Choose, MaximumDiversificationBeatsOtherPortfoliosAndKeepsLimits) {
   const auto problem = test::random_problem(random, 7, {});
   const Limits limits{Limit::parse("each <= 30%")};
   const auto frontier = trace_frontier(problem.estimate, limits);
-  const auto best = choose(frontier, limits, aim_of("maximum-diversification"), 0);
+  const auto best = choose(frontier, aim_of("maximum-diversification"), 0);
   EXPECT_TRUE(best.certificate->holds());
   EXPECT_LE(best.weights.maxCoeff(), 0.3 + 1e-9);
   const double ratio = best.average_volatility / best.volatility;
@@ -181,7 +181,7 @@ void check_price(const char* aim_text, const std::function<double(const Allocati
   };
   const auto chosen_at = [&](double cap) {
     const auto limits = limits_at(cap);
-    return choose(trace_frontier(estimate, limits), limits, aim_of(aim_text), 0.01);
+    return choose(trace_frontier(estimate, limits), aim_of(aim_text), 0.01);
   };
   const double cap = 0.22, step = 1e-7;
   const auto chosen = chosen_at(cap);
@@ -210,7 +210,7 @@ TEST(PriceOfALimit, AtAVertexIsWhatLooseningThatLimitAloneBrings) {
   s << 0.01, 0, 0.02, 0, 0.02, 0.02, 0.02, 0.02, 0.5;
   const auto estimate = test::estimate_of(Eigen::Vector3d(0.10, 0.08, 0.01), s);
   const Limits limits{Limit::parse("A1 <= 60%", "one"), Limit::parse("A2 <= 40%", "two")};
-  const auto chosen = choose(trace_frontier(estimate, limits), limits, aim_of("minimum-variance"), 0);
+  const auto chosen = choose(trace_frontier(estimate, limits), aim_of("minimum-variance"), 0);
   EXPECT_THAT(chosen.weights, ElementsAre(0.6, 0.4, 0.0));
   ASSERT_EQ(chosen.binding.size(), 2u);
   EXPECT_NEAR(*chosen.binding[0].price, 0.01 * 0.002 / chosen.volatility, 1e-12);

@@ -104,7 +104,7 @@ TEST(LimitPrices, AreWhatMovingTheFigureEitherWayBrings) {
     const auto rules = random_rules(random, n);
     const auto choose_with = [&](const std::vector<Rule>& some, const Aim& aim) {
       const auto limits = limits_of(some);
-      return choose(trace_frontier(world.estimate, limits, world.facts), limits, aim, risk_free, world.facts);
+      return choose(trace_frontier(world.estimate, limits, world.facts), aim, risk_free);
     };
     std::vector<Aim> aims{{Aim::Kind::minimum_variance, 0}, {Aim::Kind::utility, 3}, {Aim::Kind::maximum_sharpe, 0}};
     try {
@@ -164,7 +164,7 @@ TEST(LimitPrices, OfAnEqualityHaveASide) {
       test::estimate_of(Eigen::Vector2d(0.05, 0.03), Eigen::Matrix2d(Eigen::Vector2d(0.04, 0.01).asDiagonal()));
   for (double share : {0.1, 0.3}) {
     const Limits limits{Limit::parse(fmt::format("A1 = {}%", 100 * share))};
-    const auto chosen = choose(trace_frontier(estimate, limits), limits, {Aim::Kind::minimum_variance, 0}, 0);
+    const auto chosen = choose(trace_frontier(estimate, limits), {Aim::Kind::minimum_variance, 0}, 0);
     const double rises = (0.04 * share - 0.01 * (1 - share)) / chosen.volatility;  // d volatility / d share
     EXPECT_NEAR(*chosen.binding[0].raising, -0.01 * rises, 1e-14);
     EXPECT_NEAR(*chosen.binding[0].lowering, 0.01 * rises, 1e-14);

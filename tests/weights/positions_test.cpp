@@ -99,7 +99,7 @@ TEST(Positions, TheHighestRatioIsThatOfAllChoices) {
       best = highest_of_all(c);
       const auto frontier = trace_frontier(c.estimate, c.limits, c.facts);
       if (frontier.why_no_maximum_sharpe(c.risk_free)) continue;
-      const auto chosen = choose(frontier, c.limits, {Aim::Kind::maximum_sharpe, 0}, c.risk_free, c.facts);
+      const auto chosen = choose(frontier, {Aim::Kind::maximum_sharpe, 0}, c.risk_free);
       ASSERT_TRUE(best) << round;
       EXPECT_NEAR(chosen.sharpe / *best, 1, 1.01e-4) << round;
       EXPECT_LE(chosen.sharpe, *best * (1 + 1e-9)) << round << ": trying all has missed it";
@@ -127,11 +127,11 @@ TEST(Positions, AChoiceThatIsBestOnlyNearItsOwnRiskIsNotTakenForTheBest) {
   estimate.covariance =
       Covariance::dense((Eigen::Matrix3d() << 0.09, -0.06, -0.02, -0.06, 0.06, -0.02, -0.02, -0.02, 0.08).finished());
   const Limits limits{Limit::parse("holdings <= 2")};
-  const auto chosen = choose(trace_frontier(estimate, limits), limits, {Aim::Kind::maximum_sharpe, 0}, 0.02);
+  const auto chosen = choose(trace_frontier(estimate, limits), {Aim::Kind::maximum_sharpe, 0}, 0.02);
   EXPECT_EQ(chosen.weights[1], 0);
   EXPECT_NEAR(chosen.sharpe, 0.23628, 5e-6);
   // A blend takes the same portfolio.
-  const auto blend = choose(trace_frontier(estimate, limits), limits, {Aim::Kind::blend_volatility, 0.09}, 0.02);
+  const auto blend = choose(trace_frontier(estimate, limits), {Aim::Kind::blend_volatility, 0.09}, 0.02);
   EXPECT_NEAR(blend.sharpe, chosen.sharpe, 1e-12);
   EXPECT_NEAR(blend.weights[0] / blend.weights.sum(), chosen.weights[0], 1e-12);
 }
@@ -147,7 +147,7 @@ TEST(Positions, DiversificationIsTheRatioOfAllChoicesToo) {
     try {
       const auto frontier = trace_frontier(c.estimate, c.limits, c.facts);
       if (trace_frontier(stand_in.estimate, c.limits, c.facts).why_no_maximum_sharpe(0)) continue;
-      const auto chosen = choose(frontier, c.limits, {Aim::Kind::maximum_diversification, 0}, 0, c.facts);
+      const auto chosen = choose(frontier, {Aim::Kind::maximum_diversification, 0}, 0);
       const double ratio = chosen.average_volatility / chosen.volatility, best = highest_of_all(stand_in).value();
       EXPECT_NEAR(ratio / best, 1, 1.01e-4) << round;
     } catch (const InfeasibleLimits&) {
@@ -175,7 +175,7 @@ TEST(Positions, WithShortsAreNoWorseThanLongOnly) {
       int asked = 0;
       ChoiceOptions options;
       options.should_stop = [&] { return ++asked > 400; };
-      return choose(trace_frontier(estimate, limits), limits, {Aim::Kind::minimum_variance, 0}, 0, {}, options);
+      return choose(trace_frontier(estimate, limits), {Aim::Kind::minimum_variance, 0}, 0, options);
     };
     EXPECT_LT(least(both).volatility, least(long_only).volatility) << round;
   }
@@ -194,7 +194,7 @@ TEST(Positions, TheHighestReturnAtAVolatilityIsProvenSoon) {
       int asked = 0;
       ChoiceOptions options;
       options.should_stop = [&] { return ++asked > 3000; };
-      const auto chosen = choose(frontier, c.limits, aim, c.risk_free, c.facts, options);
+      const auto chosen = choose(frontier, aim, c.risk_free, options);
       EXPECT_THAT(chosen.notes, Contains(HasSubstr("Proven"))) << round;
       ++found;
     } catch (const InfeasibleLimits&) {

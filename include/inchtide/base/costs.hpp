@@ -21,7 +21,7 @@ struct CostClass {
 
   /// Reads `10bp` (for all), `KELPFARM=10bp`, `sector:bonds=2bp`, or `10bp/5bp` for buys / sells.
   /// @throws InputError naming `where` when the text is anything else or a rate is negative or 10,000 and more
-  static CostClass parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static CostClass parse(std::string_view text, std::string_view where);
 };
 
 /// The rates that each asset of a list pays, as fractions of the value traded.
@@ -30,12 +30,15 @@ struct CostRates {
   std::vector<double> sell;
 
   /// No costs for `assets` assets.
-  static CostRates none(std::size_t assets) { return {std::vector<double>(assets), std::vector<double>(assets)}; }
+  [[nodiscard]] static CostRates none(std::size_t assets) {
+    return {std::vector<double>(assets), std::vector<double>(assets)};
+  }
 };
 
 /// Looks up every asset's rates: its own class if there is one, else the class of one of its tags, else `all`, else 0.
 /// Where several classes of the same kind fit, the last given wins.
 /// @throws InputError for a class that names neither an asset nor a tag in use, or a rate outside [0, 10,000) bps
-CostRates cost_rates(const std::vector<CostClass>& classes, const std::vector<std::string>& assets, const Tags& tags);
+[[nodiscard]] CostRates cost_rates(const std::vector<CostClass>& classes, const std::vector<std::string>& assets,
+                                   const Tags& tags);
 
 }  // namespace inchtide

@@ -14,17 +14,17 @@ namespace inchtide {
 using Day = std::chrono::sys_days;
 
 /// Reads an ISO day, `YYYY-MM-DD`. Returns nothing when the text is anything else or no such day exists.
-std::optional<Day> parse_day(std::string_view text);
+[[nodiscard]] std::optional<Day> parse_day(std::string_view text);
 
 /// Reads an ISO day that a person gave. `where` names the place it was given, e.g. "--from".
 /// @throws InputError naming `where` and the text when it isn't a day.
 Day day_from(std::string_view text, std::string_view where);
 
 /// `YYYY-MM-DD`.
-std::string to_string(Day day);
+[[nodiscard]] std::string to_string(Day day);
 
 /// Years between two days by the calendar: days / 365.25.
-double years_between(Day from, Day to);
+[[nodiscard]] double years_between(Day from, Day to);
 
 enum class Unit { day, week, month, quarter, year };
 
@@ -33,43 +33,52 @@ enum class Unit { day, week, month, quarter, year };
 /// @code
 /// #include <cassert>
 /// const auto two_weeks = inchtide::Interval::parse("2w", "--every");
-/// assert(two_weeks.count == 2 && two_weeks.unit == inchtide::Unit::week);
+/// assert(two_weeks.count() == 2 && two_weeks.unit() == inchtide::Unit::week);
 /// assert(two_weeks.periods_per_year() == 26.0);
 /// @endcode
-struct Interval {
-  int count = 1;
-  Unit unit = Unit::month;
+class Interval {
+ public:
+  Interval() = default;  ///< a month
+  /// @throws InputError when the count isn't positive or the whole is longer than 10,000 years
+  Interval(int count, Unit unit);
+
+  [[nodiscard]] int count() const { return count_; }
+  [[nodiscard]] Unit unit() const { return unit_; }
 
   /// Reads `1d`, `2w`, `1m`, `1q`, `1y`; the count may be left out.
   /// @throws InputError naming `where` when the text is anything else, the count isn't positive or
   /// the whole is longer than 10,000 years.
-  static Interval parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Interval parse(std::string_view text, std::string_view where);
 
   /// `1m`, as `parse` reads it.
-  std::string text() const;
+  [[nodiscard]] std::string text() const;
 
   /// "month", "2 weeks": for sentences.
-  std::string words() const;
+  [[nodiscard]] std::string words() const;
 
   /// "monthly", "2-week": for headings.
-  std::string adjective() const;
+  [[nodiscard]] std::string adjective() const;
 
   /// 252, 52, 12, 4 or 1, divided by the count.
-  double periods_per_year() const;
+  [[nodiscard]] double periods_per_year() const;
 
   /// The number of the period that holds `day`, counted from a fixed origin, for calendar units. Weeks run Monday to
   /// Sunday; blocks of k months, quarters or years count from year 0.
-  /// @throws std::logic_error for days, which count rows and not the calendar.
-  long period_of(Day day) const;
+  /// @throws InputError for days, which count rows and not the calendar.
+  [[nodiscard]] long period_of(Day day) const;
 
   /// The last calendar day of period `period`.
-  Day period_end(long period) const;
+  [[nodiscard]] Day period_end(long period) const;
 
   /// `day` moved back by this interval on the calendar (the end of a month stays within the month); days count as
   /// calendar days here.
-  Day before(Day day) const;
+  [[nodiscard]] Day before(Day day) const;
 
   friend bool operator==(const Interval&, const Interval&) = default;
+
+ private:
+  int count_ = 1;
+  Unit unit_ = Unit::month;
 };
 
 }  // namespace inchtide

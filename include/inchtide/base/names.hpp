@@ -9,22 +9,22 @@
 namespace inchtide {
 
 /// True when the two names are the same but for the case of ASCII letters.
-bool same_name(std::string_view a, std::string_view b);
+[[nodiscard]] bool same_name(std::string_view a, std::string_view b);
 
 /// The name in lower case (ASCII letters only): equal for names that are the same.
-std::string lower_name(std::string_view name);
+[[nodiscard]] std::string lower_name(std::string_view name);
 
 /// The name in lower case without spaces, dashes and underscores: equal for "Adjusted Close" and "adjusted_close".
-std::string plain_name(std::string_view name);
+[[nodiscard]] std::string plain_name(std::string_view name);
 
 /// The known name with the fewest single-letter edits from `name` (case apart), or nothing when all are further than
 /// a third of its letters away.
-std::optional<std::string> nearest_name(std::string_view name, std::span<const std::string> known);
+[[nodiscard]] std::optional<std::string> nearest_name(std::string_view name, std::span<const std::string> known);
 
 /// " Did you mean 'X'?" for the nearest known name, or the list of them when none is near and the list is short.
-std::string did_you_mean(std::string_view name, std::span<const std::string> known);
+[[nodiscard]] std::string did_you_mean(std::string_view name, std::span<const std::string> known);
 
 /// The position of `name` in `known` (case apart), or nothing.
-std::optional<std::size_t> find_name(std::string_view name, std::span<const std::string> known);
+[[nodiscard]] std::optional<std::size_t> find_name(std::string_view name, std::span<const std::string> known);
 
 }  // namespace inchtide

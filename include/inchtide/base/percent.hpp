@@ -8,18 +8,18 @@
 namespace inchtide {
 
 /// Reads a plain decimal number such as `12`, `-0.5` or `1e-3`, whole text, finite. Nothing when it is anything else.
-std::optional<double> parse_number(std::string_view text);
+[[nodiscard]] std::optional<double> parse_number(std::string_view text);
 
 /// Reads `12%` or `-2.5 %` as 0.12 and -0.025. A number without the sign is refused, because 30 and 0.3 could both be
 /// meant by it.
 /// @param where the place it was given, for the message
 /// @throws InputError naming `where`, with the two readings of a bare number
-double fraction_from_percent(std::string_view text, std::string_view where);
+[[nodiscard]] double fraction_from_percent(std::string_view text, std::string_view where);
 
 /// `0.1234` as `12.34%`; never in scientific notation.
-std::string percent_text(double fraction, int decimals = 2);
+[[nodiscard]] std::string percent_text(double fraction, int decimals = 2);
 
 /// `0.125` as `12.5%`, with as many decimals as it takes to read back the same fraction: for limits and labels.
-std::string short_percent(double fraction);
+[[nodiscard]] std::string short_percent(double fraction);
 
 }  // namespace inchtide

@@ -4,6 +4,8 @@
 #include <cstdint>
 #include <string>
 
+#include "inchtide/base/eigen.hpp"
+
 namespace inchtide {
 
 /// Returns a number that lies between two others, ends included. NaN lies nowhere.
@@ -13,5 +15,13 @@ double within(double value, double least, double most, const std::string& where)
 
 /// The same for whole numbers, as an int.
 int whole_within(std::int64_t value, int least, int most, const std::string& where);
+
+/// Figures that come one an asset: there are so many, and all are finite.
+/// @throws InputError such as "weights: 3 for 4 assets. Give one an asset"
+void check_per_asset(const Eigen::VectorXd& figures, Eigen::Index assets, const std::string& where);
+
+/// A figure that any finite number may be.
+/// @throws InputError such as "risk-free rate: nan is not a finite number. Give a figure"
+double finite(double value, const std::string& where);
 
 }  // namespace inchtide

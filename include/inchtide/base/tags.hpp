@@ -15,10 +15,10 @@ struct Tags {
   std::vector<std::vector<std::string>> rows;  ///< rows[asset][column]; empty text = no value
 
   /// The value of `column` for `asset` (names ignore case), or nothing when either is missing or the cell is empty.
-  std::optional<std::string> value(std::string_view asset, std::string_view column) const;
+  [[nodiscard]] std::optional<std::string> value(std::string_view asset, std::string_view column) const;
 
   /// True when some asset has `value` in `column`.
-  bool has(std::string_view column, std::string_view value) const;
+  [[nodiscard]] bool has(std::string_view column, std::string_view value) const;
 };
 
 }  // namespace inchtide

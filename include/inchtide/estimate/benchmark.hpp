@@ -14,15 +14,20 @@ struct BenchmarkRisk {
   double variance = 0;          ///< its own, per year
 
   /// A benchmark that is a portfolio of the assets.
-  static BenchmarkRisk of_weights(const Covariance& covariance, const Eigen::VectorXd& weights);
+  [[nodiscard]] static BenchmarkRisk of_weights(const Covariance& covariance, const Eigen::VectorXd& weights);
+
+  /// @throws InputError where there isn't a covariance with each of so many assets, or a figure is no number
+  void check(Eigen::Index assets) const;
 
   /// Volatility of the difference between a portfolio and the benchmark, per year.
-  double tracking_error(const Covariance& covariance, const Eigen::VectorXd& weights) const;
+  /// @throws InputError for weights, covariances and a benchmark of different sizes
+  [[nodiscard]] double tracking_error(const Covariance& covariance, const Eigen::VectorXd& weights) const;
 };
 
 /// Its sample covariances with the assets per year, over the rows that the covariance uses.
 /// @param benchmark its returns, a row each; NaN where they span other days than the assets'
 /// @throws InputError when fewer than two rows are left
-BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark, Denominator denominator);
+[[nodiscard]] BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark,
+                                           Denominator denominator);
 
 }  // namespace inchtide

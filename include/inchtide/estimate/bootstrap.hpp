@@ -33,15 +33,16 @@ struct BootstrapBands {
 };
 
 /// @throws InputError when fewer than two common returns are left, or an option is out of range
-BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options);
+[[nodiscard]] BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options);
 
 /// The mean length of a block: as asked for, or T^(1/3). @throws InputError as `bootstrap_bands`
-double check_draws(const BootstrapOptions& options, std::size_t periods);
+[[nodiscard]] double check_draws(const BootstrapOptions& options, std::size_t periods);
 
 /// The periods of one draw, by position.
-std::vector<std::size_t> draw_of_rows(const BootstrapOptions& options, double block, int draw, std::size_t periods);
+[[nodiscard]] std::vector<std::size_t> draw_of_rows(const BootstrapOptions& options, double block, int draw,
+                                                    std::size_t periods);
 
 /// The value that a share `at` of the draws lies below, between two of them by their distance. Reorders the values.
-double draw_quantile(std::vector<double>& values, double at);
+[[nodiscard]] double draw_quantile(std::vector<double>& values, double at);
 
 }  // namespace inchtide

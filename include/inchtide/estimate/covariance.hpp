@@ -28,45 +28,46 @@ class Covariance {
   ///        have a negative variance, or what looks like a minimum isn't one. Checking it takes a factorisation.
   /// @throws InputError naming the first pair that differs, the entry that isn't finite, or the variance that is
   /// negative
-  static Covariance dense(Eigen::MatrixXd matrix);
+  [[nodiscard]] static Covariance dense(Eigen::MatrixXd matrix);
 
   /// The same without the factorisation, for a matrix that is semidefinite by the way it was made, such as X'X.
-  static Covariance known_semidefinite(Eigen::MatrixXd matrix);
+  [[nodiscard]] static Covariance known_semidefinite(Eigen::MatrixXd matrix);
 
   /// @param loadings N x K, @param factor_covariance K x K symmetric, @param specific_variance N, none negative
   /// @throws InputError when the shapes don't fit, an entry isn't finite or the factor covariance isn't semidefinite
-  static Covariance factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
-                            Eigen::VectorXd specific_variance);
+  [[nodiscard]] static Covariance factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
+                                          Eigen::VectorXd specific_variance);
 
-  Eigen::Index size() const { return diagonal_.size(); }
-  bool is_dense() const { return matrix_ != nullptr; }
+  [[nodiscard]] Eigen::Index size() const { return diagonal_.size(); }
+  [[nodiscard]] bool is_dense() const { return matrix_ != nullptr; }
 
-  double variance(Eigen::Index asset) const { return diagonal_[asset]; }
-  const Eigen::VectorXd& variances() const { return diagonal_; }
-  double between(Eigen::Index a, Eigen::Index b) const;
+  [[nodiscard]] double variance(Eigen::Index asset) const { return diagonal_[asset]; }
+  [[nodiscard]] const Eigen::VectorXd& variances() const { return diagonal_; }
+  [[nodiscard]] double between(Eigen::Index a, Eigen::Index b) const;
 
   /// Column `asset` of S, N entries.
-  Eigen::VectorXd column(Eigen::Index asset) const;
+  [[nodiscard]] Eigen::VectorXd column(Eigen::Index asset) const;
   /// The same, written to `out`, which has room for N entries.
   void copy_column(Eigen::Index asset, double* out) const;
 
   /// S w.
-  Eigen::VectorXd product(const Eigen::VectorXd& weights) const;
+  [[nodiscard]] Eigen::VectorXd product(const Eigen::VectorXd& weights) const;
   /// S w of weights that are 0 but for those of some assets.
   /// @param weights an entry for each of `assets`, which differ
-  Eigen::VectorXd product(std::span<const int> assets, const Eigen::Ref<const Eigen::VectorXd>& weights) const;
+  [[nodiscard]] Eigen::VectorXd product(std::span<const int> assets,
+                                        const Eigen::Ref<const Eigen::VectorXd>& weights) const;
   /// w'S w, never below 0.
-  double portfolio_variance(const Eigen::VectorXd& weights) const;
+  [[nodiscard]] double portfolio_variance(const Eigen::VectorXd& weights) const;
 
   /// The covariance of some assets, in the order given and of the same kind.
-  Covariance block(const std::vector<int>& assets) const;
+  [[nodiscard]] Covariance block(const std::vector<int>& assets) const;
 
   /// The whole matrix: formed now if factor-structured.
-  Eigen::MatrixXd matrix() const;
+  [[nodiscard]] Eigen::MatrixXd matrix() const;
 
-  const Eigen::MatrixXd& loadings() const { return loadings_; }
-  const Eigen::MatrixXd& factor_covariance() const { return factor_covariance_; }
-  const Eigen::VectorXd& specific_variance() const { return specific_variance_; }
+  [[nodiscard]] const Eigen::MatrixXd& loadings() const { return loadings_; }
+  [[nodiscard]] const Eigen::MatrixXd& factor_covariance() const { return factor_covariance_; }
+  [[nodiscard]] const Eigen::VectorXd& specific_variance() const { return specific_variance_; }
 
  private:
   std::shared_ptr<const Eigen::MatrixXd> matrix_;  // shared by copies, never changed

@@ -25,12 +25,14 @@ struct Estimate {
   std::optional<Day> from, to;   ///< first price and last price used
   double risk_free = 0;          ///< fraction per year
 
-  Eigen::Index size() const { return expected_return.size(); }
+  [[nodiscard]] Eigen::Index size() const { return expected_return.size(); }
   /// Volatility of each asset per year.
-  Eigen::VectorXd volatilities() const { return covariance.variances().cwiseSqrt(); }
+  [[nodiscard]] Eigen::VectorXd volatilities() const { return covariance.variances().cwiseSqrt(); }
 
-  /// @throws InputError when the list of assets, the returns and the covariance differ in size, a code comes twice or a
-  ///         return isn't finite (naming the asset)
+  /// @throws InputError when the list of assets, the returns and the covariance differ in size, or a return isn't
+  /// finite
+  void check_figures() const;
+  /// The same, and when a code comes twice.
   void check() const;
   /// The same, and for portfolios. @throws InputError also when the estimate is of log returns
   void check_for_weights() const;
@@ -40,13 +42,13 @@ struct Estimate {
 /// mean m and covariance S per year, E_i = exp(m_i + S_ii / 2) - 1 and C_ij = (1 + E_i)(1 + E_j)(exp(S_ij) - 1).
 /// A factor structure becomes a dense matrix. One of simple returns comes back as it is.
 /// @throws InputError naming the asset whose figures are too large to be raised to a power
-Estimate simple_from_log(const Estimate& estimate);
+[[nodiscard]] Estimate simple_from_log(const Estimate& estimate);
 
 /// The sample estimate: arithmetic mean per year p m and covariance p X'X / (T-1) of the demeaned returns X.
 /// Simple returns add up to a portfolio's return, so w'Sw is exactly the variance of the weighted series.
 /// Periods in which the assets' returns don't span the same days are left out and counted.
 /// @param risk_free fraction per year, carried along
 /// @throws InputError when fewer than two returns are left
-Estimate sample_estimate(const ReturnTable& returns, double risk_free = 0);
+[[nodiscard]] Estimate sample_estimate(const ReturnTable& returns, double risk_free = 0);
 
 }  // namespace inchtide

@@ -34,8 +34,8 @@ struct ExpectedMethod {
   double half_life = 0;  ///< periods, for exponential
 
   /// @throws InputError naming `where` for an unknown name (with the nearest) or a half-life that isn't positive
-  static ExpectedMethod parse(std::string_view text, std::string_view where);
-  std::string text() const;
+  [[nodiscard]] static ExpectedMethod parse(std::string_view text, std::string_view where);
+  [[nodiscard]] std::string text() const;
 };
 
 struct CovarianceMethod {
@@ -45,8 +45,8 @@ struct CovarianceMethod {
   int factors = 0;       ///< for factors
 
   /// @throws InputError as above
-  static CovarianceMethod parse(std::string_view text, std::string_view where);
-  std::string text() const;
+  [[nodiscard]] static CovarianceMethod parse(std::string_view text, std::string_view where);
+  [[nodiscard]] std::string text() const;
 };
 
 /// A view: a portfolio (long and short positions by asset) and the return per year that it is expected to have, with a
@@ -60,7 +60,7 @@ struct View {
 
   /// Reads `KELPFARM = 8%`, `GALEWORK - TIDEMILL = 2%`, `50% TIDEMILL + 50% GALEWORK - KELPFARM = 4%`,
   /// `2 * HOLLBANK - HOLLBOND = 3%`; quotes protect a code with other characters. @throws InputError naming the view
-  static View parse(std::string_view text, const std::string& name, double confidence);
+  [[nodiscard]] static View parse(std::string_view text, const std::string& name, double confidence);
 };
 
 struct EstimateOptions {
@@ -91,11 +91,11 @@ struct Estimated {
 /// @param benchmark the benchmark's returns on the same rows, for the market model; empty without one
 /// @throws InputError when fewer than two common returns are left, the method needs more, the market model has no
 ///         benchmark, a view or an own figure names an asset that isn't there, or certain views contradict each other
-Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options,
-                      const Eigen::VectorXd& benchmark = {});
+[[nodiscard]] Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options,
+                                    const Eigen::VectorXd& benchmark = {});
 
 /// Largest over smallest eigenvalue of a covariance: how much a small change of its figures can change its inverse, and
 /// so the weights. Infinite when it is singular.
-double condition_number(const Covariance& covariance);
+[[nodiscard]] double condition_number(const Covariance& covariance);
 
 }  // namespace inchtide

@@ -23,30 +23,40 @@ namespace inchtide {
 
 class RollingMoments {
  public:
-  /// @param returns T x N, finite; must outlive this object
+  /// @param returns T x N, finite; kept
   /// @param window rows in the window, at least 2 and at most T
   /// @param refresh rows between fresh starts; four windows when 0
-  /// @throws InputError when the window doesn't fit
-  RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index window, Eigen::Index refresh = 0);
+  /// @param spans T, how many periods each row's returns span; 1 each when empty. With K their sum in the window, the
+  ///        mean is sum R / K and the covariance sum (R - k m)(R - k m)' / (K - sum k^2 / K)
+  /// @throws InputError when the window or the spans don't fit, or a return is no number
+  explicit RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eigen::Index refresh = 0,
+                          Eigen::VectorXi spans = {});
 
   /// Moves the window to the rows [end - window, end).
   /// @throws InputError when it would stand out of the history
   void move_to(Eigen::Index end);
 
-  Eigen::VectorXd mean() const;  ///< N, per period
-  /// N x N, per period, with the denominator T - 1. It holds until the next move.
-  const Eigen::MatrixXd& covariance();
+  [[nodiscard]] Eigen::VectorXd mean() const;  ///< N, per period
+  /// N x N, per period, with the denominator T - 1 (or as said above). It holds until the next move.
+  [[nodiscard]] const Eigen::MatrixXd& covariance();
   /// A copy with either denominator.
-  Eigen::MatrixXd covariance(Denominator denominator);
+  [[nodiscard]] Eigen::MatrixXd covariance(Denominator denominator);
 
  private:
   void start_at(Eigen::Index end);
+  void move_by(Eigen::Index step);
+  void take_off_means(Eigen::Index row, double sign);
+  [[nodiscard]] double degrees() const { return periods_ - squares_ / periods_; }
 
-  const Eigen::MatrixXd& returns_;
+  Eigen::MatrixXd returns_;
+  Eigen::VectorXd spans_;
   Eigen::Index window_, refresh_, end_ = -1;
-  Eigen::VectorXd center_, sum_;
-  Eigen::MatrixXd covariance_;  // the lower half; the upper one when asked for
-  bool whole_ = false;          // the upper half is filled
+  // In the window, with x = r - k c: sums of x, k x, k and k^2.
+  Eigen::VectorXd center_, sum_, spanned_sum_;
+  double periods_ = 0, squares_ = 0;
+  Eigen::MatrixXd products_;    // sum (x - k d)(x - k d)', d = sum x / K; the lower half
+  Eigen::MatrixXd covariance_;  // when asked for
+  bool known_ = false;          // covariance_ is of this window
   Eigen::MatrixXd change_, both_;
 };
 

@@ -24,18 +24,18 @@ struct CsvStyle {
   Decimal decimal = Decimal::unsaid;
 
   /// Reads `iso`, `day-first` or `month-first`. @throws InputError naming `where` for anything else
-  static Dates parse_dates(std::string_view text, std::string_view where);
+  [[nodiscard]] static Dates parse_dates(std::string_view text, std::string_view where);
   /// Reads `point` or `comma`. @throws InputError naming `where` for anything else
-  static Decimal parse_decimal(std::string_view text, std::string_view where);
+  [[nodiscard]] static Decimal parse_decimal(std::string_view text, std::string_view where);
 
   /// The day that a cell holds. @throws InputError naming `place` and, where it can be read in two ways, the option
-  Day day(std::string_view text, const std::function<std::string()>& place) const;
+  [[nodiscard]] Day day(std::string_view text, const std::function<std::string()>& place) const;
   /// The figure that a cell holds. @throws InputError as `day` does
-  double figure(std::string_view text, const std::function<std::string()>& place) const;
+  [[nodiscard]] double figure(std::string_view text, const std::function<std::string()>& place) const;
 };
 
 /// Where a cell stands, for messages: "prices/KELPFARM.csv, line 12, column close".
-std::string cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column);
+[[nodiscard]] std::string cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column);
 
 using CsvRow = std::span<const std::string_view>;
 
@@ -48,8 +48,8 @@ void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow
               const std::function<void(std::size_t, CsvRow)>& row);
 
 /// A column's position by any of its names; case, spaces, dashes and underscores don't count.
-std::optional<std::size_t> find_column(const std::vector<std::string>& header,
-                                       std::initializer_list<std::string_view> names);
+[[nodiscard]] std::optional<std::size_t> find_column(const std::vector<std::string>& header,
+                                                     std::initializer_list<std::string_view> names);
 
 /// The same from a text that came from elsewhere; `path` names it in messages.
 /// @param needed columns that matter, which `header` may fill in; the cells of others come empty, which is quicker.
@@ -61,6 +61,6 @@ void read_csv_text(const std::filesystem::path& path, std::string_view content,
 
 /// A text cell as CSV writes it: quoted where it has to be. Text that a spreadsheet would run as a formula (it starts
 /// with =, +, -, @ or a tab) has an apostrophe before it, which `read_csv` takes off again.
-std::string csv_cell(std::string_view text);
+[[nodiscard]] std::string csv_cell(std::string_view text);
 
 }  // namespace inchtide::exchange

@@ -19,10 +19,10 @@ namespace inchtide::exchange {
 /// @throws InputError naming the file and the field, or the line and the column: bad JSON, a field that is missing or
 ///         of the wrong size, a figure that isn't a number, a covariance that isn't symmetric or not positive
 ///         semidefinite
-Estimate read_estimate(const std::filesystem::path& path);
+[[nodiscard]] Estimate read_estimate(const std::filesystem::path& path);
 
 /// An estimate as such a sheet, all of it filled. What it leaves out: days, observations, risk-free rate. Correlations
 /// with an asset of no volatility are 0.
-std::string estimate_sheet(const Estimate& estimate);
+[[nodiscard]] std::string estimate_sheet(const Estimate& estimate);
 
 }  // namespace inchtide::exchange

@@ -9,7 +9,7 @@ namespace inchtide::exchange {
 
 /// The bytes of a file.
 /// @throws InputError when it doesn't exist or is a folder; OutsideFailure when it cannot be read
-std::string read_text_file(const std::filesystem::path& path);
+[[nodiscard]] std::string read_text_file(const std::filesystem::path& path);
 
 /// Writes a file whole or not at all: what was there stays until the new one is complete. Makes its folder if needed.
 /// Only a plain file is ever replaced: of a link it is the target, and a device or a pipe is written to.

@@ -36,8 +36,8 @@ struct GatherOptions {
 
 /// Gathers from CSV files.
 /// @throws InputError when the path or a file of many assets as a whole cannot be read
-GatherReport gather_files(const std::filesystem::path& path, const PriceReading& reading, PriceStore& store,
-                          const GatherOptions& options);
+[[nodiscard]] GatherReport gather_files(const std::filesystem::path& path, const PriceReading& reading,
+                                        PriceStore& store, const GatherOptions& options);
 
 /// An asset and the provider's code for it.
 struct Request {
@@ -47,7 +47,7 @@ struct Request {
 /// Gathers from a provider, several requests at a time. An asset that the store has is topped up from its last day,
 /// with an overlap; where adjusted closes of the overlap differ (a split or dividend since), it is fetched in full
 /// again.
-GatherReport gather_from(const Provider& provider, const std::vector<Request>& requests, HttpClient& client,
-                         PriceStore& store, const GatherOptions& options);
+[[nodiscard]] GatherReport gather_from(const Provider& provider, const std::vector<Request>& requests,
+                                       HttpClient& client, PriceStore& store, const GatherOptions& options);
 
 }  // namespace inchtide::exchange

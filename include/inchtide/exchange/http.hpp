@@ -39,13 +39,13 @@ class HttpClient {
   /// The answer, whatever its status, once it is neither 429 nor 5xx.
   /// @throws OutsideFailure naming the address, what went wrong and how often it was tried
   /// @throws Interrupted when the stop check says so
-  HttpAnswer get(const std::string& url);
+  [[nodiscard]] HttpAnswer get(const std::string& url);
 
   /// The text with what the headers hold, such as a key, taken out: servers like to repeat it.
   [[nodiscard]] std::string without_secrets(std::string text) const;
 
  private:
-  HttpAnswer try_once(const std::string& url, std::string& broken, double& asked_wait) const;
+  [[nodiscard]] HttpAnswer try_once(const std::string& url, std::string& broken, double& asked_wait) const;
   void take_turn();
   void sleep_for(double seconds) const;
   void check_stop() const;
@@ -58,6 +58,6 @@ class HttpClient {
 };
 
 /// A text as part of an address: everything but letters, digits and -._~ in percent form.
-std::string url_part(std::string_view text);
+[[nodiscard]] std::string url_part(std::string_view text);
 
 }  // namespace inchtide::exchange

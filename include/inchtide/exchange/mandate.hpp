@@ -70,6 +70,6 @@ struct Mandate {
 };
 
 /// @throws InputError naming file, line and key: bad TOML, an unknown key or table, a value of the wrong kind
-Mandate read_mandate(const std::filesystem::path& path);
+[[nodiscard]] Mandate read_mandate(const std::filesystem::path& path);
 
 }  // namespace inchtide::exchange

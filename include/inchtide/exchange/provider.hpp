@@ -52,25 +52,25 @@ struct Provider {
 };
 
 /// The address to ask for one asset's bars. `code` is the provider's own.
-std::string history_url(const Provider& provider, const std::string& code, Day from, Day to);
+[[nodiscard]] std::string history_url(const Provider& provider, const std::string& code, Day from, Day to);
 
 /// Reads an answer. Rows may come in any order; a null is a hole; days without any figure are left out.
 /// @throws InputError naming the provider, the asset and the place: not JSON, nothing at a pointer, arrays of unequal
 ///         length, something that isn't a figure, a day that comes twice, a price that isn't positive, no row at all
-BarHistory bars_from_answer(const Provider& provider, const std::string& asset, const std::string& body);
+[[nodiscard]] BarHistory bars_from_answer(const Provider& provider, const std::string& asset, const std::string& body);
 
 /// The members of a universe list, in the provider's codes.
-std::vector<std::string> members_from_answer(const Provider& provider, const std::string& list,
-                                             const std::string& body);
+[[nodiscard]] std::vector<std::string> members_from_answer(const Provider& provider, const std::string& list,
+                                                           const std::string& body);
 
 /// The words of an error answer, for a message: what `message` points at, or the start of the text.
-std::string words_of_error(const Provider& provider, const std::string& body);
+[[nodiscard]] std::string words_of_error(const Provider& provider, const std::string& body);
 
 /// The header that carries the key, with the key from the environment `lookup`; nothing when the provider needs none.
 /// @throws InputError naming the variable when it isn't set, or when the key would travel unencrypted to another
 /// machine
-std::vector<std::string> key_headers(const Provider& provider,
-                                     const std::function<std::optional<std::string>(const std::string&)>& lookup);
+[[nodiscard]] std::vector<std::string> key_headers(
+    const Provider& provider, const std::function<std::optional<std::string>(const std::string&)>& lookup);
 
 /// Between our codes and a provider's: a column of the identifiers, and a suffix.
 class CodeMap {
@@ -79,12 +79,12 @@ class CodeMap {
   CodeMap(Provider provider, Tags identifiers, Tags tags);
 
   /// The provider's code of an asset; nothing when the identifiers have none.
-  std::optional<std::string> code_of(const std::string& asset) const;
+  [[nodiscard]] std::optional<std::string> code_of(const std::string& asset) const;
   /// The asset that a code means, whether ours, the provider's, or of any scheme; nothing when none does.
-  std::optional<std::string> asset_of(const std::string& code) const;
+  [[nodiscard]] std::optional<std::string> asset_of(const std::string& code) const;
 
  private:
-  std::string suffix_of(const std::string& asset) const;
+  [[nodiscard]] std::string suffix_of(const std::string& asset) const;
 
   Provider provider_;
   Tags identifiers_, tags_;

@@ -36,13 +36,13 @@ class PriceStore {
   PriceStore(const std::filesystem::path& path, Access access);
 
   /// Whether the file is a store of this tool, or might be one made by it (an SQLite file).
-  static bool is_store(const std::filesystem::path& path);
+  [[nodiscard]] static bool is_store(const std::filesystem::path& path);
 
-  std::vector<StoredAsset> assets() const;
-  std::optional<StoredAsset> find(const std::string& code) const;
+  [[nodiscard]] std::vector<StoredAsset> assets() const;
+  [[nodiscard]] std::optional<StoredAsset> find(const std::string& code) const;
 
   /// All fields of an asset, whole or from a day on; nothing when it isn't there.
-  std::optional<BarHistory> bars(const std::string& code, std::optional<Day> from = std::nullopt) const;
+  [[nodiscard]] std::optional<BarHistory> bars(const std::string& code, std::optional<Day> from = std::nullopt) const;
 
   /// What writing an asset did.
   struct Written {
@@ -61,8 +61,9 @@ class PriceStore {
 
   /// Every asset's chosen field, or bars with all fields, read by several connections.
   /// @throws InputError as `read_prices` does
-  static std::vector<PriceHistory> read_histories(const std::filesystem::path& path, const PriceReading& reading);
-  static std::vector<BarHistory> read_all(const std::filesystem::path& path, const PriceReading& reading);
+  [[nodiscard]] static std::vector<PriceHistory> read_histories(const std::filesystem::path& path,
+                                                                const PriceReading& reading);
+  [[nodiscard]] static std::vector<BarHistory> read_all(const std::filesystem::path& path, const PriceReading& reading);
 
  private:
   std::filesystem::path path_;

@@ -11,6 +11,6 @@ namespace inchtide {
 /// between two random assets at a time, as far as the limits allow, from a portfolio amid the frontier's.
 /// Ceilings and numbers of positions are not looked at.
 /// @throws InputError when the count is negative
-Eigen::MatrixXd random_portfolios(const Frontier& frontier, int count, std::uint64_t seed = 1);
+[[nodiscard]] Eigen::MatrixXd random_portfolios(const Frontier& frontier, int count, std::uint64_t seed = 1);
 
 }  // namespace inchtide

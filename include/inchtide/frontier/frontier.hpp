@@ -52,76 +52,82 @@ struct MaximumSharpe {
 
 class Frontier {
  public:
-  const Estimate& estimate() const { return estimate_; }
-  const Bounds& bounds() const { return bounds_; }
+  [[nodiscard]] const Estimate& estimate() const { return estimate_; }
+  [[nodiscard]] const Bounds& bounds() const { return bounds_; }
+  /// The limits that it was traced under; rows that were added to the bounds are limits of their own, at the end.
+  [[nodiscard]] const Limits& limits() const { return bounds_.limits; }
+  [[nodiscard]] const LimitFacts& facts() const { return facts_; }
 
   /// Highest return first, minimum variance last; returns strictly fall. At least one.
-  const std::vector<Corner>& corners() const { return corners_; }
+  [[nodiscard]] const std::vector<Corner>& corners() const { return corners_; }
 
   /// True where a ceiling on volatility ends the frontier: its first corner stands at the ceiling.
-  bool at_ceiling() const { return at_ceiling_; }
+  [[nodiscard]] bool at_ceiling() const { return at_ceiling_; }
 
   /// True where costs of trading end the frontier above the minimum variance: below, the variance would only fall by
   /// paying costs for their own sake. The last corner is then no minimum of variance.
-  bool ends_at_costs() const { return ends_at_costs_; }
+  [[nodiscard]] bool ends_at_costs() const { return ends_at_costs_; }
 
   /// The weights of a corner, N. Only changes between corners are stored, so this takes time in their number.
-  Eigen::VectorXd weights(std::size_t corner) const;
+  [[nodiscard]] Eigen::VectorXd weights(std::size_t corner) const;
 
   /// A corner as a certified portfolio.
   /// @throws UncertifiedAnswer as all functions below that return a portfolio, when its certificate doesn't hold to
   /// 1e-9
-  Portfolio corner(std::size_t corner) const;
+  [[nodiscard]] Portfolio corner(std::size_t corner) const;
 
   /// The last corner.
   /// @throws InputError where costs end the frontier above it
-  Portfolio minimum_variance() const;
+  [[nodiscard]] Portfolio minimum_variance() const;
 
   /// The least variance with this expected return of the weights.
   /// @param expected_return fraction per year, from the minimum-variance portfolio's to the first corner's
   /// @throws InputError outside that range, printing it
-  Portfolio at_return(double expected_return) const;
+  [[nodiscard]] Portfolio at_return(double expected_return) const;
 
   /// The highest expected return with this volatility.
   /// @param volatility fraction per year, from the minimum-variance portfolio's to the first corner's
   /// @throws InputError outside that range, printing it
-  Portfolio at_volatility(double volatility) const;
+  [[nodiscard]] Portfolio at_volatility(double volatility) const;
 
   /// The least 1/2 w'Sw - lambda m'w: with lambda = 1 / aversion the highest return less aversion / 2 times variance.
   /// @param lambda 0 or more
   /// @throws InputError when lambda is negative or no number, or lies where costs have ended the frontier
-  Portfolio at_lambda(double lambda) const;
+  [[nodiscard]] Portfolio at_lambda(double lambda) const;
 
   /// The portfolio of highest (expected return - risk-free) / volatility (Sharpe 1994, J. Portfolio Management 21(1)):
   /// in closed form on the one segment on which the ratio has its maximum. The rate is charged on the sum of weights;
   /// after costs, where that sum varies, lambda and prices are those of returns less the rate.
   /// @throws InputError when there is none, with the reason of `why_no_maximum_sharpe`
-  MaximumSharpe maximum_sharpe(double risk_free) const;
+  [[nodiscard]] MaximumSharpe maximum_sharpe(double risk_free) const;
 
   /// Why there is no maximum-Sharpe portfolio: no portfolio beats the risk-free rate, or one without variance does.
   /// Nothing when there is one.
-  std::optional<std::string> why_no_maximum_sharpe(double risk_free) const;
+  [[nodiscard]] std::optional<std::string> why_no_maximum_sharpe(double risk_free) const;
 
  private:
-  friend Frontier trace_frontier(const Estimate&, const Bounds&);
-  static Frontier traced(const Estimate& estimate, const Bounds& bounds);
+  Frontier() = default;
+  friend Frontier trace_plainly(const Estimate&, const Bounds&);
+  friend Frontier trace_frontier(const Estimate&, const Bounds&, const LimitFacts&);
+  [[nodiscard]] static Frontier traced(const Estimate& estimate, const Bounds& bounds);
   struct WeightChange {
     int asset;
     double weight;
   };
-  Portfolio certified(Eigen::VectorXd weights, double lambda, const Eigen::VectorXd& row_prices) const;
-  Eigen::VectorXd row_prices_at(std::size_t corner, double lambda) const;
+  [[nodiscard]] Portfolio certified(Eigen::VectorXd weights, double lambda, const Eigen::VectorXd& row_prices) const;
+  [[nodiscard]] Eigen::VectorXd row_prices_at(std::size_t corner, double lambda) const;
   void end_at(double volatility);
-  double riskless_part(double risk_free) const;
-  Frontier in_excess_of(double risk_free) const;
-  std::optional<std::string> why_no_ratio(double riskless, double risk_free) const;
-  std::string range_in_words(double least, double most) const;
-  Portfolio between(std::size_t upper, double part) const;
+  [[nodiscard]] double riskless_part(double risk_free) const;
+  [[nodiscard]] Frontier in_excess_of(double risk_free) const;
+  [[nodiscard]] std::optional<std::string> why_no_ratio(double riskless, double risk_free) const;
+  [[nodiscard]] std::string range_in_words(double least, double most) const;
+  [[nodiscard]] Portfolio between(std::size_t upper, double part) const;
   struct Curve;
-  Curve curve_below(std::size_t upper) const;
+  [[nodiscard]] Curve curve_below(std::size_t upper) const;
 
   Estimate estimate_;
-  Bounds bounds_;
+  Bounds bounds_ = Bounds::long_only(0);
+  LimitFacts facts_;
   std::vector<Corner> corners_;
   Eigen::VectorXd top_;
   std::vector<WeightChange> changes_;
@@ -140,14 +146,17 @@ class Frontier {
 ///         found not to be positive semidefinite
 /// @throws InfeasibleLimits when the limits cannot all hold
 /// @throws UnsolvedProblem, an UncertifiedAnswer, when rounding defeats the solver; nothing uncertified is returned
-Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts = {});
+[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts = {});
 
-/// The same from ranges of weights and rows; lower ends finite, and weights within them can sum to the budget.
-Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds);
+/// The same from ranges of weights and rows. Costs count where the bounds have them; `facts` are kept for what is
+/// chosen on the frontier: the benchmark, the weights held now, what trading costs.
+/// @throws InputError also for bounds that don't fit the estimate or hold a figure that is no number
+/// @throws InfeasibleLimits when no weights are within them, naming those of their limits that conflict
+[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const LimitFacts& facts = {});
 
 /// The lower, inefficient half: the least variance at each return below the minimum-variance portfolio's, from there
 /// down to the lowest return. Corners as certified portfolios, between which weights are straight lines; their lambda
 /// is negative. Costs are left out, and a ceiling on volatility ends it.
-std::vector<Portfolio> trace_lower_half(const Estimate& estimate, const Bounds& bounds);
+[[nodiscard]] std::vector<Portfolio> trace_lower_half(const Estimate& estimate, const Bounds& bounds);
 
 }  // namespace inchtide

@@ -42,26 +42,30 @@ struct HoldingsOptions {
 };
 
 struct HoldingsAnswer {
-  Portfolio portfolio;   ///< the best found; certified among portfolios of its own assets. No weights: see better_than
-  Bounds chosen;         ///< the bounds with every other asset at 0 and its own at least at the smallest position
-  double objective = 0;  ///< 1/2 w'Sw - lambda m'w of it; when tracking, half the square of its tracking error
-  double bound = 0;      ///< no portfolio within the limits has less
-  bool proven = false;   ///< the gap asked for is reached
+  Portfolio portfolio;  ///< the best found; certified among portfolios of its own assets. No weights: see better_than
+  Bounds chosen =
+      Bounds::long_only(0);  ///< the bounds with every other asset at 0 and its own at least at the smallest position
+  double objective = 0;      ///< 1/2 w'Sw - lambda m'w of it; when tracking, half the square of its tracking error
+  double bound = 0;          ///< no portfolio within the limits has less
+  bool proven = false;       ///< the gap asked for is reached
   std::size_t branches = 0;
   double risk = 0;  ///< its variance, or the square of its tracking error: what the gap is a part of
 
   /// By how much variance could at most be less, as a part of it.
-  double gap() const;
+  [[nodiscard]] double gap() const;
 };
 
 /// Searches for the best portfolio under `bounds.holdings` and `bounds.held`, ceilings, and all rows and ranges.
 /// @throws InfeasibleLimits when no choice of so many assets can hold
-/// @throws InputError for a ceiling on tracking error, or `track`, without a benchmark
+/// @throws InputError for a ceiling on tracking error, or `track`, without a benchmark, and for what doesn't fit or is
+/// no
+///         number
 /// @throws UncertifiedAnswer when the search is stopped before it found any, unless `better_than` was given
-HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options);
+[[nodiscard]] HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds,
+                                             const HoldingsOptions& options);
 
 /// `bounds` with the ranges of a choice, `HoldingsAnswer::chosen`, and no number of positions: what the frontier of
 /// these positions is traced under.
-Bounds bounds_of_choice(const Bounds& bounds, const Bounds& chosen);
+[[nodiscard]] Bounds bounds_of_choice(const Bounds& bounds, const Bounds& chosen);
 
 }  // namespace inchtide

@@ -75,23 +75,25 @@ struct Limit {
   std::optional<double> upper;
 
   /// The asset that it bounds, where it bounds a single one; else empty.
-  std::string asset() const;
+  [[nodiscard]] std::string asset() const;
 
   /// Reads a limit. Names ignore case; quotes protect a code with other characters (`'BB-A' <= 5%`), and `asset:each`
   /// one that reads like a keyword.
   /// @param name a name for messages and results; the text when empty
   /// @throws InputError for anything that isn't a limit of the forms above, naming the limit and what is wrong: a
   ///         weight without %, an unknown comparison, a range without room, a kind of limit that isn't offered
-  static Limit parse(std::string_view text, std::string_view name = {});
+  [[nodiscard]] static Limit parse(std::string_view text, std::string_view name = {});
 };
 
 using Limits = std::vector<Limit>;
 
 /// lower <= coefficients'w + sum of bend_i |w_i - bend_at_i| + constant <= upper.
+///
+/// A program may add rows of its own to bounds: they are limits like the others, named by their labels.
 struct LimitRow {
-  int limit = 0;      ///< its position in the limits
+  int limit = -1;     ///< its position in the limits of the bounds; -1 where it is a limit of its own
   std::string label;  ///< what it is about: "sector:power"
-  Eigen::VectorXd coefficients;
+  Eigen::VectorXd coefficients{};
   double lower = 0, upper = 0;  ///< infinite where there is no end
   /// Of absolute sizes, such as gross and turnover; empty in straight rows. None is negative, and such a row has no
   /// lower end.
@@ -102,13 +104,13 @@ struct LimitRow {
   double constant_rising = 0, constant_falling = 0;  ///< what a unit more of budget, and one less, adds to the constant
 
   /// By how much an end, less the constant, moves per unit of a budget that rises or falls.
-  double end_moves(bool lower_end, double budget, bool rising) const;
+  [[nodiscard]] double end_moves(bool lower_end, double budget, bool rising) const;
 
-  double value(const Eigen::VectorXd& weights) const;
+  [[nodiscard]] double value(const Eigen::VectorXd& weights) const;
 };
 
 /// The larger of purchases and sales, as a part of wealth before: half the sum of absolute changes, cash included.
-double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to);
+[[nodiscard]] double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to);
 
 /// What changing weights costs, once, as a part of the value traded.
 struct TradingCosts {
@@ -117,7 +119,10 @@ struct TradingCosts {
   double years = 1;           ///< how long the new weights are to be held: the cost per year is spread over them
 
   /// Of trading from the current weights to these, once: a fraction of wealth.
-  double of(const Eigen::VectorXd& weights) const;
+  [[nodiscard]] double of(const Eigen::VectorXd& weights) const;
+
+  /// @throws InputError where there isn't a figure an asset, or one is no number from 0
+  void check(Eigen::Index assets) const;
 };
 
 /// What limits look up: tags for totals, scopes and averages; the weights held now for turnover; the benchmark for the
@@ -129,7 +134,8 @@ struct LimitFacts {
   Tags tags;
   Eigen::VectorXd current;  ///< a weight an asset, empty where unknown
   std::optional<BenchmarkRisk> benchmark;
-  std::optional<TradingCosts> costs;  ///< where the return is to count what trading costs
+  std::optional<TradingCosts> costs;  ///< what trading costs
+  bool costs_count = true;            ///< return and budget count them; else they are known, and reported, only
 };
 
 /// A figure that a limit sets, and its position in the limits.
@@ -140,6 +146,7 @@ struct LimitFigure {
 
 /// What limits leave to the weights: the range of each asset and the limit that set each end, the budget, and rows.
 struct Bounds {
+  Limits limits;                              ///< those that the positions below refer to
   Eigen::VectorXd lower;                      ///< finite
   Eigen::VectorXd upper;                      ///< infinite where no limit sets it
   std::vector<int> lower_limit, upper_limit;  ///< position in the limits, -1 where none
@@ -154,14 +161,21 @@ struct Bounds {
   std::optional<LimitFigure> volatility, tracking_error, holdings, held;
 
   /// True where weights have ranges and a sum only.
-  bool ranges_only() const { return rows.empty() && !costs; }
+  [[nodiscard]] bool ranges_only() const { return rows.empty() && !costs; }
 
   /// Whether a limit sets the lower or upper end of an asset, alone or with others.
-  bool sets_lower(int limit, Eigen::Index asset) const;
-  bool sets_upper(int limit, Eigen::Index asset) const;
+  [[nodiscard]] bool sets_lower(int limit, Eigen::Index asset) const;
+  [[nodiscard]] bool sets_upper(int limit, Eigen::Index asset) const;
 
   /// No limit: long only, up to the whole budget, for `assets` assets.
-  static Bounds long_only(Eigen::Index assets);
+  [[nodiscard]] static Bounds long_only(Eigen::Index assets);
+
+  /// Whether they fit so many assets, with numbers for figures; all that takes bounds looks at this first.
+  /// @throws InputError saying what doesn't fit
+  void check(Eigen::Index assets) const;
+
+ private:
+  Bounds() = default;
 };
 
 /// Works out ranges and rows, and whether weights within them can sum to the budget.
@@ -170,7 +184,8 @@ struct Bounds {
 ///         needs is missing (naming it)
 /// @throws InfeasibleLimits when they cannot all hold, naming a set of them of which none can be dropped. (Ceilings on
 ///         volatility and tracking error need an estimate: they are looked at when a frontier is traced.)
-Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts = {});
+[[nodiscard]] Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets,
+                               const LimitFacts& facts = {});
 
 /// How far weights break a limit: its name, the asset or total, and by how much.
 struct Violation {
@@ -183,8 +198,13 @@ struct Violation {
 /// The limits that `weights` break by more than `tolerance`, long-only and budget (named so) included. Positions count
 /// from 1e-9 on.
 /// @param covariance of the assets, where ceilings on volatility and tracking error are to be looked at
-std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
-                                     const Eigen::VectorXd& weights, const LimitFacts& facts = {},
-                                     const Covariance* covariance = nullptr, double tolerance = 1e-9);
+[[nodiscard]] std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
+                                                   const Eigen::VectorXd& weights, const LimitFacts& facts = {},
+                                                   const Covariance* covariance = nullptr, double tolerance = 1e-9);
+
+/// The same of bounds, with rows that were added to them.
+[[nodiscard]] std::vector<Violation> violations_of(const Bounds& bounds, const std::vector<std::string>& assets,
+                                                   const Eigen::VectorXd& weights, const LimitFacts& facts = {},
+                                                   const Covariance* covariance = nullptr, double tolerance = 1e-9);
 
 }  // namespace inchtide

@@ -19,9 +19,9 @@ struct Certificate {
                             ///< to 1e-4 of the terms that cancel in Sw, where a portfolio has next to no variance)
   double complementarity = 0;  ///< worst |z_i| x distance to its bound, relative likewise
 
-  double worst() const;
+  [[nodiscard]] double worst() const;
   /// True when all three are at most `tolerance`.
-  bool holds(double tolerance = 1e-9) const { return worst() <= tolerance; }
+  [[nodiscard]] bool holds(double tolerance = 1e-9) const { return worst() <= tolerance; }
 };
 
 /// A portfolio that has the least variance for its expected return, within limits.
@@ -37,27 +37,30 @@ struct Portfolio {
 
   /// (expected return - risk-free) / volatility; what the weights leave of 1 earns the risk-free rate, what they exceed
   /// it by pays it.
-  double sharpe(double risk_free) const { return (expected_return - weights.sum() * risk_free) / volatility; }
+  [[nodiscard]] double sharpe(double risk_free) const {
+    return (expected_return - weights.sum() * risk_free) / volatility;
+  }
 };
 
 /// A weight counts as held from here on: below it is rounding. One figure for every count, table and limit.
 constexpr double held_above = 1e-9;
-inline bool is_held(double weight) {
+[[nodiscard]] inline bool is_held(double weight) {
   return weight > held_above || weight < -held_above;
 }
-inline Eigen::Index held_count(const Eigen::VectorXd& weights) {
+[[nodiscard]] inline Eigen::Index held_count(const Eigen::VectorXd& weights) {
   return (weights.array().abs() > held_above).count();
 }
 
 /// The expected return of the whole wealth: that of the weights, and what they leave of wealth at the risk-free rate
 /// (which they pay where they exceed it).
 /// @param invested what is invested, with what was paid to trade: 1 where nothing is left
-inline double whole_return(double of_weights, double invested, double risk_free) {
+[[nodiscard]] inline double whole_return(double of_weights, double invested, double risk_free) {
   return of_weights + (1 - invested) * risk_free;
 }
 
 /// m'w less what trading costs, spread over the years that the weights are to be held.
-double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds, const Eigen::VectorXd& weights);
+[[nodiscard]] double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds,
+                               const Eigen::VectorXd& weights);
 
 /// Prices of the budget and of the bounds at weights that are optimal for `lambda`.
 struct BoundPrices {
@@ -70,13 +73,15 @@ struct BoundPrices {
 /// Bounds count as binding within 1e-9 of weight. Where every asset is at a bound (a vertex), the price of the budget
 /// isn't unique: each bound's price is then the least one, which is what loosening that bound alone brings.
 /// @param row_prices of the budget and each row, where the limits have rows: prices that prove the weights optimal
-BoundPrices bound_prices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
-                         const Eigen::VectorXd& weights, double lambda, const Eigen::VectorXd& row_prices = {});
+[[nodiscard]] BoundPrices bound_prices(const Covariance& covariance, const Eigen::VectorXd& expected_return,
+                                       const Bounds& bounds, const Eigen::VectorXd& weights, double lambda,
+                                       const Eigen::VectorXd& row_prices = {});
 
 /// Measures the conditions afresh from weights, covariance and limits. Without rows it uses nothing that the solver
 /// kept; with rows their prices are part of the proof, and any that satisfy the conditions prove it.
 /// @param row_prices of the budget and each row, where the limits have rows
-Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
-                    const Eigen::VectorXd& weights, double lambda, const Eigen::VectorXd& row_prices = {});
+[[nodiscard]] Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expected_return,
+                                  const Bounds& bounds, const Eigen::VectorXd& weights, double lambda,
+                                  const Eigen::VectorXd& row_prices = {});
 
 }  // namespace inchtide

@@ -42,19 +42,19 @@ class SidedPrices {
 
   /// Of all members of a limit together. Nothing where both sides agree, and for equalities, which have no side.
   /// @param limit its position in the limits
-  std::optional<SidedPrice> of(int limit) const;
+  [[nodiscard]] std::optional<SidedPrice> of(int limit) const;
 
   /// Of an equality, all members together: what lowering it by one takes off the objective, and what raising it adds
   /// (for Moves::mean_return, of the return the other way round); the same where prices are unique, infinite where
   /// there is no room.
-  PriceRange of_equality(int limit) const;
+  [[nodiscard]] PriceRange of_equality(int limit) const;
 
   /// The same of the budget, with all ends that move with it.
   /// @param rate what a unit of the budget would have earned, per year; 0 where no return counts
-  PriceRange of_budget(double rate) const;
+  [[nodiscard]] PriceRange of_budget(double rate) const;
 
   /// The largest price of an asset's lower bound that keeps the portfolio optimal; nothing where there is but one.
-  std::optional<double> most_of_lower(Eigen::Index asset) const;
+  [[nodiscard]] std::optional<double> most_of_lower(Eigen::Index asset) const;
 
  private:
   /// A figure that depends on the prices u: base + slopes'u.
@@ -62,17 +62,17 @@ class SidedPrices {
     double base = 0;
     Eigen::VectorXd slopes;
 
-    double at(const Eigen::VectorXd& u) const { return base + slopes.dot(u); }
+    [[nodiscard]] double at(const Eigen::VectorXd& u) const { return base + slopes.dot(u); }
     void add(const Affine& other, double sign);
   };
 
-  Affine of_weight(Eigen::Index asset, bool above) const;
-  Affine of_moving_budget(double rate, bool rising) const;
-  bool is_shared(const std::vector<std::pair<int, int>>& ties, Eigen::Index asset) const;
-  PriceRange between(const Affine& up, const Affine& down) const;
+  [[nodiscard]] Affine of_weight(Eigen::Index asset, bool above) const;
+  [[nodiscard]] Affine of_moving_budget(double rate, bool rising) const;
+  [[nodiscard]] bool is_shared(const std::vector<std::pair<int, int>>& ties, Eigen::Index asset) const;
+  [[nodiscard]] PriceRange between(const Affine& up, const Affine& down) const;
   void add_condition(const Affine& never_negative);
   /// The least and the largest value of a figure over all prices; nothing where there is but one.
-  std::optional<PriceRange> range_of(const Affine& figure) const;
+  [[nodiscard]] std::optional<PriceRange> range_of(const Affine& figure) const;
 
   Bounds bounds_;
   Eigen::VectorXd weights_;

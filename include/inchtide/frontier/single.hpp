@@ -12,7 +12,7 @@ namespace inchtide {
 /// where the covariance is positive definite it is unique: a warm start gives the cold answer.
 /// @param near weights of a problem like this one, such as yesterday's answer; none for a cold start
 /// @throws what `trace_frontier` and `Frontier::at_lambda` throw
-Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda = 0,
-                           const Eigen::VectorXd& near = {});
+[[nodiscard]] Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda = 0,
+                                         const Eigen::VectorXd& near = {});
 
 }  // namespace inchtide

@@ -43,26 +43,26 @@ class TrackedFrontier {
   TrackedFrontier(const Estimate& estimate, const Bounds& bounds, BenchmarkRisk benchmark);
 
   /// The frontier without the ceiling.
-  const Frontier& without_ceiling() const { return whole_; }
+  [[nodiscard]] const Frontier& without_ceiling() const { return whole_; }
 
-  double least_return() const { return least_; }  ///< of the minimum-variance portfolio
-  double most_return() const { return most_; }
+  [[nodiscard]] double least_return() const { return least_; }  ///< of the minimum-variance portfolio
+  [[nodiscard]] double most_return() const { return most_; }
 
-  TrackedPortfolio minimum_variance() const;
+  [[nodiscard]] TrackedPortfolio minimum_variance() const;
   /// @throws InputError outside the range of returns, printing it
-  TrackedPortfolio at_return(double expected_return) const;
+  [[nodiscard]] TrackedPortfolio at_return(double expected_return) const;
   /// @throws InputError outside the range of volatilities, printing it
-  TrackedPortfolio at_volatility(double volatility) const;
+  [[nodiscard]] TrackedPortfolio at_volatility(double volatility) const;
   /// The least 1/2 w'Sw - lambda m'w.
-  TrackedPortfolio at_lambda(double lambda) const;
+  [[nodiscard]] TrackedPortfolio at_lambda(double lambda) const;
   /// @throws InputError when there is none, with the reason
-  TrackedPortfolio maximum_sharpe(double risk_free) const;
+  [[nodiscard]] TrackedPortfolio maximum_sharpe(double risk_free) const;
 
  private:
-  TrackedPortfolio slack(Portfolio portfolio) const;
-  TrackedPortfolio on_ceiling(std::optional<double> expected_return) const;
+  [[nodiscard]] TrackedPortfolio slack(Portfolio portfolio) const;
+  [[nodiscard]] TrackedPortfolio on_ceiling(std::optional<double> expected_return) const;
   template <typename Lower>
-  TrackedPortfolio search(Lower lower) const;
+  [[nodiscard]] TrackedPortfolio search(Lower lower) const;
 
   Frontier whole_;
   BenchmarkRisk benchmark_;
@@ -74,6 +74,7 @@ class TrackedFrontier {
 /// bounds holds, one on the tracking error is left aside.
 /// @throws InfeasibleLimits when the least volatility is above its ceiling
 /// @throws InputError for a covariance that doesn't go with the benchmark's
-TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds, const BenchmarkRisk& benchmark);
+[[nodiscard]] TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds,
+                                                    const BenchmarkRisk& benchmark);
 
 }  // namespace inchtide

@@ -9,7 +9,7 @@
 /// estimate.expected_return = Eigen::Vector2d(1.7e308, -1.7e308);
 /// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
 /// try {
-///   inchtide::trace_frontier(estimate, inchtide::Bounds::long_only(2));
+///   (void)inchtide::trace_frontier(estimate, inchtide::Bounds::long_only(2));
 ///   assert(false);
 /// } catch (const inchtide::UnsolvedProblem& unsolved) {
 ///   assert(unsolved.problem().estimate.assets == estimate.assets);
@@ -37,7 +37,7 @@ class UnsolvedProblem : public UncertifiedAnswer {
   UnsolvedProblem(const std::string& what, Problem problem)
       : UncertifiedAnswer(what), problem_(std::make_shared<const Problem>(std::move(problem))) {}
 
-  const Problem& problem() const { return *problem_; }
+  [[nodiscard]] const Problem& problem() const { return *problem_; }
 
  private:
   std::shared_ptr<const Problem> problem_;  // copies of an exception share it

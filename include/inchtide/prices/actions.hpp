@@ -39,6 +39,6 @@ struct Adjusted {
 /// Works an asset's actions into its closes; actions of other assets are passed over.
 /// @throws InputError naming asset and day: a split that isn't positive, a negative dividend, or one of the whole close
 ///         or more
-Adjusted adjusted_by(const PriceHistory& closes, const std::vector<CorporateAction>& actions);
+[[nodiscard]] Adjusted adjusted_by(const PriceHistory& closes, const std::vector<CorporateAction>& actions);
 
 }  // namespace inchtide

@@ -31,31 +31,36 @@ struct BarHistory {
   DayList days = {};
   std::array<std::vector<double>, price_fields> fields = {};
 
-  std::vector<double>& of(PriceField field) { return fields[std::size_t(field)]; }
-  const std::vector<double>& of(PriceField field) const { return fields[std::size_t(field)]; }
-  bool has(PriceField field) const { return !of(field).empty(); }
-  std::vector<PriceField> fields_held() const;
+  [[nodiscard]] std::vector<double>& of(PriceField field) { return fields[std::size_t(field)]; }
+  [[nodiscard]] const std::vector<double>& of(PriceField field) const { return fields[std::size_t(field)]; }
+  [[nodiscard]] bool has(PriceField field) const { return !of(field).empty(); }
+  /// @throws InputError naming the asset and a field that hasn't a figure a day (NaN where there is none)
+  void check() const;
+
+  [[nodiscard]] std::vector<PriceField> fields_held() const;
 
   /// The days on which one field has a figure.
   /// @throws InputError naming the asset, and the fields it has, when it hasn't this one or it holds nothing
-  PriceHistory history(PriceField field) const;
+  [[nodiscard]] PriceHistory history(PriceField field) const;
 
   /// Only the rows on which `field` has a figure.
-  BarHistory rows_with(PriceField field) const;
+  [[nodiscard]] BarHistory rows_with(PriceField field) const;
 
   /// A row for each of `days`, a hole where it has none.
-  BarHistory on_days(const DayList& wanted) const;
+  [[nodiscard]] BarHistory on_days(const DayList& wanted) const;
 
   /// The rows from `from` to `to`, both included where given; may be empty.
-  BarHistory between(std::optional<Day> from, std::optional<Day> to) const;
+  [[nodiscard]] BarHistory between(std::optional<Day> from, std::optional<Day> to) const;
 };
 
 /// Open, high, low and close at the level of the adjusted close: each multiplied by adjusted close / close of its day.
 /// Bars without both come back as they are.
-BarHistory at_adjusted_level(BarHistory bars);
+[[nodiscard]] BarHistory at_adjusted_level(BarHistory bars);
 
 /// Coarser bars: first open, highest high, lowest low, last close (adjusted close, price), sum of volumes, dated by the
-/// last trading day of each period. `kd` makes bars of k rows each, counted from the first.
-BarHistory bars_every(const BarHistory& bars, const Interval& every);
+/// last trading day of each period. `kd` makes bars of k rows each, as `period_ends` does: a row ends one of its own,
+/// and k rows each follow it (and stand before it).
+/// @param own that row's day, or the first one after it; the first row when none is given
+[[nodiscard]] BarHistory bars_every(const BarHistory& bars, const Interval& every, std::optional<Day> own = {});
 
 }  // namespace inchtide

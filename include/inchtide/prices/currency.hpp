@@ -39,7 +39,7 @@ struct Converted {
 /// @throws InputError when no rates lead from the history's currency to `base`, a rate isn't positive, or no price has
 /// a
 ///         rate (with the days the rates have)
-Converted convert(const PriceHistory& history, const std::string& base, const std::vector<RateHistory>& rates,
-                  int carry_days);
+[[nodiscard]] Converted convert(const PriceHistory& history, const std::string& base,
+                                const std::vector<RateHistory>& rates, int carry_days);
 
 }  // namespace inchtide

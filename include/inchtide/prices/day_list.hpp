@@ -22,13 +22,13 @@ class DayList {
   DayList(std::initializer_list<Day> days) : DayList(std::vector<Day>(days)) {}
 
   operator const std::vector<Day>&() const { return *days_; }
-  auto begin() const { return days_->cbegin(); }
-  auto end() const { return days_->cend(); }
-  std::size_t size() const { return days_->size(); }
-  bool empty() const { return days_->empty(); }
+  [[nodiscard]] auto begin() const { return days_->cbegin(); }
+  [[nodiscard]] auto end() const { return days_->cend(); }
+  [[nodiscard]] std::size_t size() const { return days_->size(); }
+  [[nodiscard]] bool empty() const { return days_->empty(); }
   Day operator[](std::size_t i) const { return (*days_)[i]; }
-  Day front() const { return days_->front(); }
-  Day back() const { return days_->back(); }
+  [[nodiscard]] Day front() const { return days_->front(); }
+  [[nodiscard]] Day back() const { return days_->back(); }
 
   void push_back(Day day) { edit().push_back(day); }
 
@@ -39,12 +39,12 @@ class DayList {
   }
 
   /// Lets go of its own copy when `other` holds the same days. Returns whether it did.
-  bool share(const DayList& other) {
+  [[nodiscard]] bool share(const DayList& other) {
     if (*days_ != *other.days_) return false;
     days_ = other.days_;
     return true;
   }
-  bool shares_with(const DayList& other) const { return days_ == other.days_; }
+  [[nodiscard]] bool shares_with(const DayList& other) const { return days_ == other.days_; }
 
   friend bool operator==(const DayList& a, const DayList& b) { return *a.days_ == *b.days_; }
 

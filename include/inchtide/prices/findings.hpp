@@ -16,7 +16,7 @@ namespace inchtide {
 enum class Severity { note, warning };
 
 /// "note" or "warning".
-std::string to_string(Severity severity);
+[[nodiscard]] std::string to_string(Severity severity);
 
 struct Finding {
   Severity severity = Severity::note;
@@ -43,11 +43,11 @@ struct FindingRules {
 /// What stands out in one asset's bars.
 /// @param used the field that returns are made from
 /// @param repaired misprints are dropped (so they are notes, not warnings)
-std::vector<Finding> findings_in(const BarHistory& bars, PriceField used, bool repaired,
-                                 const FindingRules& rules = {});
+[[nodiscard]] std::vector<Finding> findings_in(const BarHistory& bars, PriceField used, bool repaired,
+                                               const FindingRules& rules = {});
 
 /// What stands out when histories are put side by side.
-std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
-                                     const std::vector<AssetCoverage>& coverage);
+[[nodiscard]] std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
+                                                   const std::vector<AssetCoverage>& coverage);
 
 }  // namespace inchtide

@@ -16,10 +16,10 @@ enum class PriceField { open, high, low, close, adjusted_close, volume, price };
 inline constexpr std::size_t price_fields = 7;
 
 /// "adjusted close", "close", "price", ...
-std::string to_string(PriceField field);
+[[nodiscard]] std::string to_string(PriceField field);
 
 /// The field of that name (case, spaces, dashes and underscores don't count; "adjusted" will do), or nothing.
-std::optional<PriceField> field_named(std::string_view name);
+[[nodiscard]] std::optional<PriceField> field_named(std::string_view name);
 
 /// One asset's prices: same length of days and prices, days strictly ascending, prices positive and finite.
 struct PriceHistory {
@@ -55,7 +55,7 @@ struct Spike {
 /// Up to three days in a row on one level are one misprint. These, and any below 3 times their neighbours, count on
 /// neighbouring trading days only: over months a price may well double and come back.
 /// @param factor greater than 1
-std::vector<Spike> find_spikes(const PriceHistory& history, double factor = 3);
+[[nodiscard]] std::vector<Spike> find_spikes(const PriceHistory& history, double factor = 3);
 
 /// Takes likely misprints out of a history, so that those days are holes. Returns what it took out.
 std::vector<Spike> drop_spikes(PriceHistory& history, double factor = 3);

@@ -25,18 +25,18 @@ struct PriceOnDay {
 
 /// The price on a day; where there was no trading, the last one before it.
 /// @throws InputError when the history begins later (naming its first day)
-PriceOnDay price_on(const PriceHistory& history, Day day);
+[[nodiscard]] PriceOnDay price_on(const PriceHistory& history, Day day);
 
 /// The same of any field of an asset's bars.
 /// @throws InputError also when it hasn't got the field
-PriceOnDay price_on(const BarHistory& bars, PriceField field, Day day);
+[[nodiscard]] PriceOnDay price_on(const BarHistory& bars, PriceField field, Day day);
 
 /// Each asset divided by its first price, x 100: what 100 became. All begin on the first row on which every asset has a
 /// price; earlier rows are left out.
 /// @throws InputError when no row has a price of every asset
-PriceTable rebased(const PriceTable& table);
+[[nodiscard]] PriceTable rebased(const PriceTable& table);
 
 /// Cumulative growth from the same start: price / first price - 1, fractions.
-PriceTable cumulative_growth(const PriceTable& table);
+[[nodiscard]] PriceTable cumulative_growth(const PriceTable& table);
 
 }  // namespace inchtide

@@ -19,34 +19,34 @@
 namespace inchtide {
 
 /// The mean of the last k rows.
-std::vector<double> moving_average(const std::vector<double>& values, int k);
+[[nodiscard]] std::vector<double> moving_average(const std::vector<double>& values, int k);
 
 /// e_t = e_{t-1} + 2/(k+1) (x_t - e_{t-1}), begun with the mean of the first k rows.
-std::vector<double> exponential_average(const std::vector<double>& values, int k);
+[[nodiscard]] std::vector<double> exponential_average(const std::vector<double>& values, int k);
 
 /// The moving average and `width` standard deviations of the same k rows above and below it (denominator k).
 struct Bands {
   std::vector<double> middle, upper, lower;
 };
-Bands deviation_bands(const std::vector<double>& values, int k, double width);
+[[nodiscard]] Bands deviation_bands(const std::vector<double>& values, int k, double width);
 
 /// Moving average convergence-divergence: the exponential average over `fast` rows less that over `slow` rows, its own
 /// exponential average over `signal` rows, and the difference of the two.
 struct Convergence {
   std::vector<double> line, signal, difference;
 };
-Convergence convergence_divergence(const std::vector<double>& values, int fast, int slow, int signal);
+[[nodiscard]] Convergence convergence_divergence(const std::vector<double>& values, int fast, int slow, int signal);
 
 /// x_t / x_{t-k} - 1: what k rows brought, a fraction.
-std::vector<double> momentum(const std::vector<double>& values, int k);
+[[nodiscard]] std::vector<double> momentum(const std::vector<double>& values, int k);
 
 /// Where the close lies within the range of the last k rows, 0 (the lowest low) to 1 (the highest high), and the mean
 /// of the last `smooth` such figures. NaN while the range is a point.
 struct Stochastic {
   std::vector<double> position, smoothed;
 };
-Stochastic stochastic(const std::vector<double>& high, const std::vector<double>& low, const std::vector<double>& close,
-                      int k, int smooth);
+[[nodiscard]] Stochastic stochastic(const std::vector<double>& high, const std::vector<double>& low,
+                                    const std::vector<double>& close, int k, int smooth);
 
 /// An overlay as people ask for it: `sma:20`, `ema:50`, `bands:20:2`, `macd:12:26:9`, `momentum:10`, `stochastic:14:3`;
 /// figures may be left out.
@@ -57,10 +57,10 @@ struct Overlay {
 
   /// @throws InputError naming `where` for an unknown name (with the nearest), too many figures, or one that isn't a
   ///         whole number of rows
-  static Overlay parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Overlay parse(std::string_view text, std::string_view where);
 
   /// `bands:20:2`
-  std::string text() const;
+  [[nodiscard]] std::string text() const;
 };
 
 /// One line of an overlay.
@@ -73,6 +73,6 @@ struct OverlayLine {
 /// @param field what averages, bands, MACD and momentum are of
 /// @throws InputError naming the asset when a stochastic is asked for and there are no highs and lows, or when the
 ///         history is shorter than the overlay looks back
-std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars, PriceField field);
+[[nodiscard]] std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars, PriceField field);
 
 }  // namespace inchtide

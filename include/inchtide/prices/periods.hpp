@@ -24,18 +24,20 @@ struct FilledPeriods {
   long filled = 0;   ///< periods with a price
   long between = 0;  ///< all of them
 
-  bool enough() const { return 2 * filled >= between; }
+  [[nodiscard]] bool enough() const { return 2 * filled >= between; }
 };
 
 /// @param calendar the days on which any asset has a price, which periods of days are blocks of
-FilledPeriods filled_periods(const PriceHistory& history, const Interval& every, const std::vector<Day>& calendar);
+[[nodiscard]] FilledPeriods filled_periods(const PriceHistory& history, const Interval& every,
+                                           const std::vector<Day>& calendar);
 
 /// The days on which any of the histories has a price.
-std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories);
+[[nodiscard]] std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories);
 
 /// The finest of a day, a week, a month, a quarter and a year, no finer than `every`, that all histories have enough
 /// prices for. Nothing when none is.
-std::optional<Interval> interval_that_fits(const std::vector<PriceHistory>& histories, const Interval& every);
+[[nodiscard]] std::optional<Interval> interval_that_fits(const std::vector<PriceHistory>& histories,
+                                                         const Interval& every);
 
 /// Refuses an interval that some history does not have, or that they do not have together.
 /// @throws InputError naming the asset, and what to do: leave it out, or the interval that fits; or the assets that

@@ -42,27 +42,32 @@ struct PriceTable {
   /// that passed. Empty where none was.
   std::vector<long> numbers;
 
-  std::size_t rows() const { return days.size(); }
-  long number(std::size_t row) const { return numbers.empty() ? long(row) : numbers[row]; }
+  /// What a table made by hand has to be; all that takes one looks at this first.
+  /// @throws InputError when days don't ascend, shapes don't fit, a code is empty or comes twice, or a price is neither
+  ///         positive and finite nor NaN, naming the asset and the day
+  void check() const;
+
+  [[nodiscard]] std::size_t rows() const { return days.size(); }
+  [[nodiscard]] long number(std::size_t row) const { return numbers.empty() ? long(row) : numbers[row]; }
 
   /// How many rows a year has, as measured: 252 for 240 to 262 counted ones, 365 from 340, 52 for 49 to 53.5, 12 for 11
   /// to 12.5, else the count itself. Of less than half a year, weekdays without weekends count as 252.
-  double rows_per_year() const;
-  std::vector<std::string> codes() const;
+  [[nodiscard]] double rows_per_year() const;
+  [[nodiscard]] std::vector<std::string> codes() const;
 
   /// The column of `code` (names ignore case).
   /// @throws InputError naming the code and the nearest known one
-  Eigen::Index column_of(const std::string& code) const;
+  [[nodiscard]] Eigen::Index column_of(const std::string& code) const;
 
   /// The rows from `from` to `to`, both included where given.
   /// @throws InputError when no row is left, with the days the table has
-  PriceTable between(std::optional<Day> from, std::optional<Day> to) const;
+  [[nodiscard]] PriceTable between(std::optional<Day> from, std::optional<Day> to) const;
 
   /// The named columns, in that order.
-  PriceTable only(const std::vector<std::string>& codes) const;
+  [[nodiscard]] PriceTable only(const std::vector<std::string>& codes) const;
 
   /// The named rows, which ascend.
-  PriceTable at_rows(const std::vector<std::size_t>& rows) const;
+  [[nodiscard]] PriceTable at_rows(const std::vector<std::size_t>& rows) const;
 };
 
 /// What one asset lost when histories were put side by side.
@@ -90,8 +95,8 @@ struct AlignPolicy {
 
   /// Reads `common`, `any` or `carry:5`.
   /// @throws InputError naming `where` for anything else
-  static AlignPolicy parse(std::string_view text, std::string_view where);
-  std::string text() const;
+  [[nodiscard]] static AlignPolicy parse(std::string_view text, std::string_view where);
+  [[nodiscard]] std::string text() const;
 };
 
 struct AlignedPrices {
@@ -102,18 +107,19 @@ struct AlignedPrices {
 };
 
 /// How far each history reaches and what it misses beside the others of its calendar.
-std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories);
+[[nodiscard]] std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories);
 
 /// Keeps the days on which every asset has a price.
 /// @throws InputError when there is no history, a code comes twice, or no day is common to all (naming the two assets
 ///         whose ranges or days exclude each other)
-AlignedPrices align_common(const std::vector<PriceHistory>& histories);
+[[nodiscard]] AlignedPrices align_common(const std::vector<PriceHistory>& histories);
 
 /// Puts histories side by side by any policy.
 /// @throws InputError as `align_common`, and when carrying leaves no day on which all have a price
 /// @param followers so many histories at the end, such as a benchmark, have no say in the days: they have a price there
 ///        or a hole
-AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy, std::size_t followers = 0);
+[[nodiscard]] AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy,
+                                  std::size_t followers = 0);
 
 /// What to do about assets whose history begins later or ends earlier than the others'.
 enum class ShortHistories {
@@ -124,12 +130,12 @@ enum class ShortHistories {
 
 /// Reads `shorten`, `leave-out` or `keep`.
 /// @throws InputError naming `where` for anything else
-ShortHistories parse_short_histories(std::string_view text, std::string_view where);
-std::string to_string(ShortHistories choice);
+[[nodiscard]] ShortHistories parse_short_histories(std::string_view text, std::string_view where);
+[[nodiscard]] std::string to_string(ShortHistories choice);
 
 /// The histories that begin more than `slack_days` calendar days after the earliest one, or end more than that before
 /// the latest, by position.
-std::vector<std::size_t> short_histories(const std::vector<PriceHistory>& histories, int slack_days = 31);
+[[nodiscard]] std::vector<std::size_t> short_histories(const std::vector<PriceHistory>& histories, int slack_days = 31);
 
 /// What one choice would leave.
 struct ShortHistoryEffect {
@@ -141,7 +147,8 @@ struct ShortHistoryEffect {
 };
 
 /// The effect of each choice on the rows of the table, under one policy of alignment.
-std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>& histories, AlignPolicy policy);
+[[nodiscard]] std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>& histories,
+                                                              AlignPolicy policy);
 
 /// The rows that end a period, and what became of the last period.
 struct PeriodEnds {
@@ -154,12 +161,12 @@ struct PeriodEnds {
 
 /// The number of the period that a row belongs to, for any interval: periods are the calendar's, whether or not anybody
 /// has a price in them.
-long period_of_row(const PriceTable& table, std::size_t row, const Interval& every);
+[[nodiscard]] long period_of_row(const PriceTable& table, std::size_t row, const Interval& every);
 
 /// The last row of each period; an asset with a hole there takes its last price within the period. Month ends for `1m`.
 /// Periods of days are blocks of k of the days on which any asset has a price, after the first row, which ends one of
 /// its own.
 /// @param keep_unfinished keeps the row of a last period that still had weekdays to come
-PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished = false);
+[[nodiscard]] PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished = false);
 
 }  // namespace inchtide

@@ -83,13 +83,13 @@ struct Rehearsal {
 /// @throws InputError when a weight or rate is missing, the table has fewer than delay + 2 rows or a hole, the costs
 ///         could eat the wealth (sum of |weight| x rate at 1 or more), the wealth isn't positive, or short positions
 ///         lose all of it (naming the day)
-Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
+[[nodiscard]] Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
 
 /// The wealth after trading from `holdings` (values before) to `weights` of it, out of `wealth_before`.
 /// Solves W + sum_i rate_i |weights_i W - holdings_i| = wealth_before, with the buying rate where weights_i W is above
 /// holdings_i and the selling rate below; the left side is convex and rising, so Newton's method from above ends at the
 /// root after finitely many steps. Needs sum |weights_i| rate_i < 1.
-double wealth_after_costs(double wealth_before, const Eigen::VectorXd& holdings, const Eigen::VectorXd& weights,
-                          const CostRates& costs);
+[[nodiscard]] double wealth_after_costs(double wealth_before, const Eigen::VectorXd& holdings,
+                                        const Eigen::VectorXd& weights, const CostRates& costs);
 
 }  // namespace inchtide

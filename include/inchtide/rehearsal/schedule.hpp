@@ -1,6 +1,7 @@
 #pragma once
 /// When a rehearsal looks at the portfolio and trades back to its weights.
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -15,21 +16,20 @@ namespace inchtide {
 struct Schedule {
   enum class Anchor { first, last };
 
-  std::string name;   ///< the manager's name for it, or its text
-  bool never = true;  ///< buys once and holds
-  Interval every;     ///< unless never
+  std::string name{};               ///< the manager's name for it, or its text
+  std::optional<Interval> every{};  ///< where there is none it buys once and holds
   Anchor anchor = Anchor::last;
 
   /// @param where the place it was given, for the message
   /// @throws InputError for anything else
-  static Schedule parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Schedule parse(std::string_view text, std::string_view where);
 
   /// The text that `parse` reads.
-  std::string text() const;
+  [[nodiscard]] std::string text() const;
 
   /// For each day whether the portfolio is looked at on its close. The first day never counts: the first purchase is
   /// decided then anyway. Intervals of days count rows from the first. The last day counts as its period's last.
-  std::vector<bool> looks(const std::vector<Day>& days) const;
+  [[nodiscard]] std::vector<bool> looks(const std::vector<Day>& days) const;
 };
 
 }  // namespace inchtide

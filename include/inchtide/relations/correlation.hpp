@@ -47,36 +47,36 @@ struct Correlation {
 
   /// N x N, per year: correlation x the roots of both variances, T-1 or T of each asset's own periods. Positive
   /// semidefinite where the correlations are.
-  Eigen::MatrixXd covariance(Denominator denominator = Denominator::sample) const;
+  [[nodiscard]] Eigen::MatrixXd covariance(Denominator denominator = Denominator::sample) const;
 
-  std::size_t observations_of(Eigen::Index a, Eigen::Index b) const {
+  [[nodiscard]] std::size_t observations_of(Eigen::Index a, Eigen::Index b) const {
     return pair_observations.size() > 0 ? std::size_t(pair_observations(a, b)) : observations;
   }
 
   /// The same with the assets in another order.
-  Correlation in_order(const std::vector<std::size_t>& order) const;
+  [[nodiscard]] Correlation in_order(const std::vector<std::size_t>& order) const;
 };
 
 /// Over the periods that all assets have in common.
 /// @throws InputError when fewer than two common returns are left
-Correlation correlation_of(const ReturnTable& returns);
+[[nodiscard]] Correlation correlation_of(const ReturnTable& returns);
 
 /// Each pair over all the periods that the two have in common. Such a matrix can contradict itself; then the nearest
 /// one that doesn't (repair.hpp) takes its place, and says how far it moved.
 /// @throws InputError naming a pair that has fewer than two returns in common
-Correlation pairwise_correlation(const ReturnTable& returns);
+[[nodiscard]] Correlation pairwise_correlation(const ReturnTable& returns);
 
 /// Each asset's correlation with a series on the same rows, over the periods that all have; NaN where either never
 /// moves.
 /// @throws InputError when fewer than two such periods are left
-Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::VectorXd& benchmark);
+[[nodiscard]] Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::VectorXd& benchmark);
 
 /// The 95% interval of a correlation: tanh(atanh r -+ 1.96 / sqrt(T - 3)). Fisher 1921, Metron 1. All of -1 to 1 when T
 /// isn't above 3.
 struct Interval95 {
   double low = -1, high = 1;
 };
-Interval95 fisher_interval(double correlation, std::size_t observations);
+[[nodiscard]] Interval95 fisher_interval(double correlation, std::size_t observations);
 
 /// The mean of some pairs.
 struct PairAverage {
@@ -87,8 +87,8 @@ struct PairAverage {
 
 /// Over all pairs; then, for a tag column, within each value, within all, and across values. Assets without a value
 /// stand aside there; values with a single asset have no pair and are left out.
-std::vector<PairAverage> average_correlations(const Correlation& correlation, const Tags& tags,
-                                              const std::string& column);
+[[nodiscard]] std::vector<PairAverage> average_correlations(const Correlation& correlation, const Tags& tags,
+                                                            const std::string& column);
 
 /// A pair with its correlation.
 struct Pair {
@@ -98,7 +98,7 @@ struct Pair {
 };
 
 /// Pairs below zero, the lowest first.
-std::vector<Pair> negative_pairs(const Correlation& correlation);
+[[nodiscard]] std::vector<Pair> negative_pairs(const Correlation& correlation);
 
 /// The share of all variance of the standardised returns that each principal component has, the largest first, and
 /// their loadings (columns, unit length, the largest entry positive).
@@ -107,16 +107,16 @@ struct PrincipalComponents {
   Eigen::MatrixXd loadings;
 };
 /// @throws InputError when an asset never moves (naming it)
-PrincipalComponents principal_components(const Correlation& correlation);
+[[nodiscard]] PrincipalComponents principal_components(const Correlation& correlation);
 
 /// Positions that bring assets with the same value of a tag together, values in the order of their first asset.
-std::vector<std::size_t> order_by_tag(const std::vector<std::string>& assets, const Tags& tags,
-                                      const std::string& column);
+[[nodiscard]] std::vector<std::size_t> order_by_tag(const std::vector<std::string>& assets, const Tags& tags,
+                                                    const std::string& column);
 
 /// Positions that bring what moves together together: the leaves of a tree built by joining, again and again, the two
 /// groups with the least mean distance sqrt((1 - r)/2) between their members (average linkage: Sokal & Michener 1958,
 /// University of Kansas Science Bulletin 38).
 /// @throws InputError when an asset never moves (naming it)
-std::vector<std::size_t> order_by_clustering(const Correlation& correlation);
+[[nodiscard]] std::vector<std::size_t> order_by_clustering(const Correlation& correlation);
 
 }  // namespace inchtide

@@ -21,6 +21,6 @@ struct DiversificationCurve {
 /// @param draws random subsets of each size, none for 0
 /// @param seed of the draws
 /// @throws InputError when draws is negative
-DiversificationCurve diversification_curve(const Covariance& covariance, int draws, std::uint64_t seed);
+[[nodiscard]] DiversificationCurve diversification_curve(const Covariance& covariance, int draws, std::uint64_t seed);
 
 }  // namespace inchtide

@@ -24,6 +24,7 @@ struct MarketModel {
 /// @param benchmark its returns on the same rows; rows where it has none are left out
 /// @param risk_free fraction per year
 /// @throws InputError when fewer than three rows are left or the benchmark never moves
-std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::VectorXd& benchmark, double risk_free);
+[[nodiscard]] std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::VectorXd& benchmark,
+                                                     double risk_free);
 
 }  // namespace inchtide

@@ -30,6 +30,6 @@ struct RepairedCorrelation {
 
 /// @param correlation N x N, symmetric, finite, ones on the diagonal
 /// @throws InputError when it isn't that (naming the place); std::runtime_error when the method doesn't settle
-RepairedCorrelation nearest_correlation(const Eigen::MatrixXd& correlation);
+[[nodiscard]] RepairedCorrelation nearest_correlation(const Eigen::MatrixXd& correlation);
 
 }  // namespace inchtide

@@ -13,7 +13,7 @@ namespace inchtide {
 
 /// The rank correlation of two lists (Spearman 1904, American Journal of Psychology 15): the correlation of their
 /// ranks, ties sharing the mean of theirs. NaN when either list is constant.
-double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b);
+[[nodiscard]] double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b);
 
 /// One asset before and after.
 struct BeforeAfter {
@@ -36,9 +36,10 @@ struct Stability {
 
 /// @param split the first period of the second part is the first that ends on this day or later
 /// @throws InputError when a part has fewer than 3 periods common to all (saying how many)
-Stability stability_of(const ReturnTable& returns, Day split, Denominator denominator = Denominator::sample);
+[[nodiscard]] Stability stability_of(const ReturnTable& returns, Day split,
+                                     Denominator denominator = Denominator::sample);
 /// In two halves.
-Stability stability_of(const ReturnTable& returns, Denominator denominator = Denominator::sample);
+[[nodiscard]] Stability stability_of(const ReturnTable& returns, Denominator denominator = Denominator::sample);
 
 /// The correlation of two series over a window that moves along.
 struct RollingCorrelation {
@@ -51,6 +52,7 @@ struct RollingCorrelation {
 /// @param window periods, at least 4
 /// @throws InputError when the window is shorter, or longer than the periods that the two have in common (saying how
 ///         many there are)
-RollingCorrelation rolling_correlation(const ReturnTable& returns, Eigen::Index a, Eigen::Index b, std::size_t window);
+[[nodiscard]] RollingCorrelation rolling_correlation(const ReturnTable& returns, Eigen::Index a, Eigen::Index b,
+                                                     std::size_t window);
 
 }  // namespace inchtide

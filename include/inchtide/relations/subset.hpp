@@ -43,6 +43,7 @@ struct LeastRelated {
 /// @param correlation N x N, symmetric and finite
 /// @param size of the subset, 1 to N
 /// @throws InputError when the size isn't from 1 to N, or a figure isn't finite
-LeastRelated least_related(const Eigen::MatrixXd& correlation, int size, const SubsetOptions& options = {});
+[[nodiscard]] LeastRelated least_related(const Eigen::MatrixXd& correlation, int size,
+                                         const SubsetOptions& options = {});
 
 }  // namespace inchtide

@@ -26,40 +26,41 @@ namespace inchtide::report {
 using Json = nlohmann::ordered_json;
 
 /// {"inchtide", "format", "command", "inputs", "warnings", "result"}, as text that ends its last line.
-std::string document(const std::string& command, const Json& inputs, const std::vector<std::string>& warnings,
-                     const Json& result);
+[[nodiscard]] std::string document(const std::string& command, const Json& inputs,
+                                   const std::vector<std::string>& warnings, const Json& result);
 
 /// `assets` (null figures for one that the store hasn't got), in the order asked for.
-Json gather_result(const exchange::GatherReport& report);
+[[nodiscard]] Json gather_result(const exchange::GatherReport& report);
 
 /// `assets` and `findings`.
-Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings);
+[[nodiscard]] Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings);
 
 /// The list that `prices` holds: `asset`, `day`, `price`.
-Json prices_on_json(const std::vector<PriceOnDay>& prices);
+[[nodiscard]] Json prices_on_json(const std::vector<PriceOnDay>& prices);
 
 /// `assets`, `benchmark` (null without one), `histograms` of all of them.
 /// @param assets at least one
-Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark,
-                     const std::vector<NamedHistogram>& histograms);
+[[nodiscard]] Json describe_result(const std::vector<AssetFigures>& assets, const AssetFigures* benchmark,
+                                   const std::vector<NamedHistogram>& histograms);
 
 /// The fields that an estimate file holds, and what the estimate says of itself; `bands` where there are any.
-Json estimate_result(const Estimated& estimated, const BootstrapBands* bands);
+[[nodiscard]] Json estimate_result(const Estimated& estimated, const BootstrapBands* bands);
 
 /// A problem whose answer could not be certified: the fields that an estimate file holds, `bounds` (ends that are
 /// infinite null) and `lambda` (null for a whole frontier).
-Json unsolved_result(const Problem& problem);
+[[nodiscard]] Json unsolved_result(const Problem& problem);
 
 /// {asset: weight}, weights of exactly 0 left out.
-Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights);
+[[nodiscard]] Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights);
 
 /// `corners`, `minimum_variance`, and `maximum_sharpe` (null where there is none).
-Json frontier_result(const Frontier& frontier, double risk_free);
+[[nodiscard]] Json frontier_result(const Frontier& frontier, double risk_free);
 
 /// `portfolios`.
-Json weigh_result(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered = {});
+[[nodiscard]] Json weigh_result(const std::vector<Allocation>& portfolios,
+                                const std::vector<Unanswered>& unanswered = {});
 
 /// `runs`.
-Json rehearse_result(const std::vector<Rehearsal>& runs);
+[[nodiscard]] Json rehearse_result(const std::vector<Rehearsal>& runs);
 
 }  // namespace inchtide::report

@@ -14,13 +14,13 @@ namespace inchtide::report {
 /// Expected return, its standard error, volatility and Sharpe ratio of each asset; the manager's own figures are
 /// marked.
 /// @param bands from the bootstrap, or null
-Table estimate_table(const Estimated& estimated, const EstimateOptions& options, const BootstrapBands* bands,
-                     double coverage);
+[[nodiscard]] Table estimate_table(const Estimated& estimated, const EstimateOptions& options,
+                                   const BootstrapBands* bands, double coverage);
 
 /// One row an asset, one column a method.
-Table expected_methods_table(const std::vector<std::pair<std::string, Estimated>>& methods);
+[[nodiscard]] Table expected_methods_table(const std::vector<std::pair<std::string, Estimated>>& methods);
 
 /// One row a method: intensity, condition number, mean volatility and correlation.
-Table covariance_methods_table(const std::vector<std::pair<std::string, Estimated>>& methods);
+[[nodiscard]] Table covariance_methods_table(const std::vector<std::pair<std::string, Estimated>>& methods);
 
 }  // namespace inchtide::report

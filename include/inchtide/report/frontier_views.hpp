@@ -14,20 +14,21 @@
 namespace inchtide::report {
 
 /// Points within a ceiling on the tracking error, highest return first.
-Table tracked_table(const std::vector<TrackedPortfolio>& points, double risk_free);
+[[nodiscard]] Table tracked_table(const std::vector<TrackedPortfolio>& points, double risk_free);
 void add_tracked(Chart& chart, const std::vector<TrackedPortfolio>& points, double risk_free);
 /// Leaves the corners within the ceiling, adds the points, and names the portfolios that honour it.
 void restrict_to_tracking_error(Json& result, const Frontier& frontier, const std::vector<TrackedPortfolio>& points,
                                 const std::vector<Allocation>& chosen, const BenchmarkRisk& benchmark);
 
 /// The inefficient half, from the minimum variance down.
-Table lower_half_table(const std::vector<Portfolio>& corners, double risk_free);
+[[nodiscard]] Table lower_half_table(const std::vector<Portfolio>& corners, double risk_free);
 void add_lower_half(Json& result, Chart& chart, const Estimate& estimate, const std::vector<Portfolio>& corners);
 
 /// Weights of one aim over the draws.
-Table weight_bands_table(const WeightBands& bands, const std::vector<std::string>& assets, const Sensitivity& drawn);
+[[nodiscard]] Table weight_bands_table(const WeightBands& bands, const std::vector<std::string>& assets,
+                                       const Sensitivity& drawn);
 void add_band(Chart& chart, const Sensitivity& drawn);
-Json sensitivity_result(const Sensitivity& drawn, const std::vector<std::string>& assets);
+[[nodiscard]] Json sensitivity_result(const Sensitivity& drawn, const std::vector<std::string>& assets);
 
 /// Random portfolios, behind everything else.
 void add_cloud(Chart& chart, const Estimate& estimate, const Eigen::MatrixXd& weights);

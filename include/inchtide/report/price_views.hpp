@@ -16,23 +16,23 @@
 namespace inchtide::report {
 
 /// What became of each asset.
-Table gathered_table(const exchange::GatherReport& report);
+[[nodiscard]] Table gathered_table(const exchange::GatherReport& report);
 /// The reason for each failure.
-Table failures_table(const exchange::GatherReport& report);
+[[nodiscard]] Table failures_table(const exchange::GatherReport& report);
 
 /// What each history holds.
-Table coverage_table(const AlignedPrices& prices);
+[[nodiscard]] Table coverage_table(const AlignedPrices& prices);
 /// Findings, the warnings first.
-Table findings_table(const std::vector<Finding>& findings);
+[[nodiscard]] Table findings_table(const std::vector<Finding>& findings);
 /// What each choice about short histories would leave; `chosen` is marked.
-Table short_histories_table(const std::vector<ShortHistoryEffect>& effects, ShortHistories chosen);
+[[nodiscard]] Table short_histories_table(const std::vector<ShortHistoryEffect>& effects, ShortHistories chosen);
 /// Each asset's price on a day, with the day that it was taken from.
-Table prices_on_table(const std::vector<PriceOnDay>& prices);
+[[nodiscard]] Table prices_on_table(const std::vector<PriceOnDay>& prices);
 
 /// Prices over time: a column an asset, or a row an asset and day. Holes are empty cells, or rows left out.
 enum class Shape { wide, long_rows };
-Table prices_table(const std::string& name, const std::string& title, const PriceTable& prices, Shape shape,
-                   Format format = Format::number3);
+[[nodiscard]] Table prices_table(const std::string& name, const std::string& title, const PriceTable& prices,
+                                 Shape shape, Format format = Format::number3);
 
 /// One column of figures beside the days, e.g. "KELPFARM volume".
 struct FigureColumn {
@@ -40,12 +40,12 @@ struct FigureColumn {
   std::vector<double> values;
   Format format = Format::number3;
 };
-Table figures_table(const std::string& name, const std::string& title, const std::vector<Day>& days,
-                    const std::vector<FigureColumn>& columns, Shape shape);
+[[nodiscard]] Table figures_table(const std::string& name, const std::string& title, const std::vector<Day>& days,
+                                  const std::vector<FigureColumn>& columns, Shape shape);
 
 /// Series over time, one an asset, told apart by colour and dash.
 /// @param has_benchmark the last column is the benchmark, drawn as a heavier line
-Chart prices_chart(const std::string& title, const Axis& y, const PriceTable& prices, bool has_benchmark);
+[[nodiscard]] Chart prices_chart(const std::string& title, const Axis& y, const PriceTable& prices, bool has_benchmark);
 
 /// An overlay with its lines, as long as the bars that it is drawn with.
 struct DrawnOverlay {
@@ -55,6 +55,6 @@ struct DrawnOverlay {
 
 /// One asset's bars with their volume below, and overlays: averages and bands over the bars, the others in strips of
 /// their own. Without open, high and low a line of `field` takes the place of the bars.
-Chart bars_chart(const BarHistory& bars, PriceField field, const std::vector<DrawnOverlay>& overlays);
+[[nodiscard]] Chart bars_chart(const BarHistory& bars, PriceField field, const std::vector<DrawnOverlay>& overlays);
 
 }  // namespace inchtide::report

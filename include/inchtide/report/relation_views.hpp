@@ -17,49 +17,50 @@
 namespace inchtide::report {
 
 /// The whole matrix, never half of it.
-Table correlation_table(const Correlation& correlation, const std::string& adjective);
+[[nodiscard]] Table correlation_table(const Correlation& correlation, const std::string& adjective);
 
 /// The same of covariances per year, for files: nobody reads them on a screen.
-Table covariance_table(const Correlation& correlation, Denominator denominator);
+[[nodiscard]] Table covariance_table(const Correlation& correlation, Denominator denominator);
 
 /// Every pair with its 95% interval, the lowest first.
 /// @param bands of the assets in the order of `correlation`, or null
-Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, double coverage);
+[[nodiscard]] Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, double coverage);
 
 /// Averages of pairs, one column a window; the first is the whole.
-Table averages_table(const std::vector<std::pair<std::string, std::vector<PairAverage>>>& windows);
+[[nodiscard]] Table averages_table(const std::vector<std::pair<std::string, std::vector<PairAverage>>>& windows);
 
 /// The pairs whose correlation changed most from the first window to the last, in each of the windows.
-Table changes_table(const std::vector<std::pair<std::string, Correlation>>& windows);
+[[nodiscard]] Table changes_table(const std::vector<std::pair<std::string, Correlation>>& windows);
 
 /// Pairs below zero.
-Table negative_table(const Correlation& correlation);
+[[nodiscard]] Table negative_table(const Correlation& correlation);
 
 /// Each asset against the benchmark.
-Table market_model_table(const std::vector<MarketModel>& models, const std::string& benchmark, double risk_free);
+[[nodiscard]] Table market_model_table(const std::vector<MarketModel>& models, const std::string& benchmark,
+                                       double risk_free);
 
 /// Shares of variance of the first components, with the assets that load most on each.
-Table components_table(const PrincipalComponents& components, const std::vector<std::string>& assets);
+[[nodiscard]] Table components_table(const PrincipalComponents& components, const std::vector<std::string>& assets);
 
 /// Every loading, a row an asset, for files.
-Table loadings_table(const PrincipalComponents& components, const std::vector<std::string>& assets);
+[[nodiscard]] Table loadings_table(const PrincipalComponents& components, const std::vector<std::string>& assets);
 
 /// The members of the least related subset, with their correlations among themselves.
-Table subset_table(const LeastRelated& subset, const Correlation& correlation, bool absolute);
+[[nodiscard]] Table subset_table(const LeastRelated& subset, const Correlation& correlation, bool absolute);
 
 /// Volatility by the number of assets; some of the numbers where there are many.
-Table diversification_table(const DiversificationCurve& curve);
-Chart diversification_chart(const DiversificationCurve& curve);
+[[nodiscard]] Table diversification_table(const DiversificationCurve& curve);
+[[nodiscard]] Chart diversification_chart(const DiversificationCurve& curve);
 
 /// Each asset's figures in the first and the second part.
-Table stability_table(const Stability& stability);
+[[nodiscard]] Table stability_table(const Stability& stability);
 /// How well the first part's figures foretold the second's.
-Table persistence_table(const Stability& stability);
+[[nodiscard]] Table persistence_table(const Stability& stability);
 
 /// Rolling correlations, a row a day and pair.
-Table rolling_table(const std::vector<RollingCorrelation>& pairs);
-Chart rolling_chart(const std::vector<RollingCorrelation>& pairs);
+[[nodiscard]] Table rolling_table(const std::vector<RollingCorrelation>& pairs);
+[[nodiscard]] Chart rolling_chart(const std::vector<RollingCorrelation>& pairs);
 
-Chart heat_chart(const Correlation& correlation, const std::string& title);
+[[nodiscard]] Chart heat_chart(const Correlation& correlation, const std::string& title);
 
 }  // namespace inchtide::report

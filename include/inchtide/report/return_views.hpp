@@ -14,22 +14,22 @@ namespace inchtide::report {
 
 /// Return and risk per year; the benchmark, if any, comes last.
 /// @param from the day of the first price, @param to of the last
-Table return_risk_table(const std::vector<AssetFigures>& figures, const ReturnTable& returns);
+[[nodiscard]] Table return_risk_table(const std::vector<AssetFigures>& figures, const ReturnTable& returns);
 /// The lower side and the shape of the returns.
-Table shape_table(const std::vector<AssetFigures>& figures, const Interval& every);
+[[nodiscard]] Table shape_table(const std::vector<AssetFigures>& figures, const Interval& every);
 /// Worst and best period, and the deepest fall.
-Table extremes_table(const std::vector<AssetFigures>& figures, const Interval& every);
+[[nodiscard]] Table extremes_table(const std::vector<AssetFigures>& figures, const Interval& every);
 
 /// One asset's histogram by its code.
 using NamedHistogram = std::pair<std::string, Histogram>;
 /// A row a bin of each asset, with the count that a normal distribution would have.
-Table histograms_table(const std::vector<NamedHistogram>& histograms);
+[[nodiscard]] Table histograms_table(const std::vector<NamedHistogram>& histograms);
 /// Bins as boxes under the normal curve of the same mean and deviation.
-Chart histogram_chart(const NamedHistogram& histogram, const Interval& every, ReturnKind kind);
+[[nodiscard]] Chart histogram_chart(const NamedHistogram& histogram, const Interval& every, ReturnKind kind);
 
 /// What each asset has grown by since the start. @param has_benchmark the last column is the benchmark
-Chart growth_chart(const ReturnTable& returns, bool has_benchmark);
+[[nodiscard]] Chart growth_chart(const ReturnTable& returns, bool has_benchmark);
 /// Mean return and volatility per year of each asset side by side.
-Chart return_risk_chart(const std::vector<AssetFigures>& figures);
+[[nodiscard]] Chart return_risk_chart(const std::vector<AssetFigures>& figures);
 
 }  // namespace inchtide::report

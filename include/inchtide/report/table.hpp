@@ -38,13 +38,13 @@ struct Table {
 };
 
 /// A figure as people read it: percent with two decimals, thousands apart, never in scientific notation; "-" for none.
-std::string shown(const Cell& cell, Format format);
+[[nodiscard]] std::string shown(const Cell& cell, Format format);
 
 /// Aligned columns under a title: texts to the left, figures to the right; long headings are folded between words.
-std::string to_text(const Table& table);
+[[nodiscard]] std::string to_text(const Table& table);
 
 /// A header and rows; numbers at round-trip precision, percent columns as fractions of 1.
-std::string to_csv(const Table& table);
+[[nodiscard]] std::string to_csv(const Table& table);
 
 /// Writes tables as the sheets of a spreadsheet (.xlsx): a header row that stays in view, numbers as numbers, days as
 /// days, percentages and counts shown as such, notes below. The file appears whole or not at all.
@@ -53,6 +53,6 @@ std::string to_csv(const Table& table);
 void write_workbook(const std::vector<Table>& tables, const std::filesystem::path& path);
 
 /// {"name", "title", "columns": [{"name", "unit", "format"}], "rows": [[...]]}, numbers at round-trip precision.
-nlohmann::ordered_json to_json(const Table& table);
+[[nodiscard]] nlohmann::ordered_json to_json(const Table& table);
 
 }  // namespace inchtide::report

@@ -15,47 +15,49 @@
 namespace inchtide::report {
 
 /// Where an estimate comes from, in a sentence.
-std::string provenance(const Estimate& estimate);
+[[nodiscard]] std::string provenance(const Estimate& estimate);
 
 /// The corners of a frontier, with what changes at each.
-Table corners_table(const Frontier& frontier, double risk_free);
+[[nodiscard]] Table corners_table(const Frontier& frontier, double risk_free);
 
 /// Portfolios side by side: figures, largest holdings. Aims without a portfolio have a row of their own, and the reason
 /// below.
-Table comparison_table(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered = {});
+[[nodiscard]] Table comparison_table(const std::vector<Allocation>& portfolios,
+                                     const std::vector<Unanswered>& unanswered = {});
 /// One row an asset, one column a portfolio; assets that none holds are left out and counted.
-Table weights_table(const std::vector<Allocation>& portfolios);
+[[nodiscard]] Table weights_table(const std::vector<Allocation>& portfolios);
 /// The share of the variance that comes from each holding.
-Table risk_table(const std::vector<Allocation>& portfolios);
+[[nodiscard]] Table risk_table(const std::vector<Allocation>& portfolios);
 /// What optimal portfolios leave out, and the return that it would need.
-Table left_out_table(const std::vector<Allocation>& portfolios);
+[[nodiscard]] Table left_out_table(const std::vector<Allocation>& portfolios);
 /// The limits that bind and what loosening each by a percentage point would bring.
-Table binding_table(const std::vector<Allocation>& portfolios);
+[[nodiscard]] Table binding_table(const std::vector<Allocation>& portfolios);
 
 /// Two assets from all in one to all in the other.
-Table sweep_table(const std::vector<SweepPoint>& points, const std::string& first, const std::string& second);
+[[nodiscard]] Table sweep_table(const std::vector<SweepPoint>& points, const std::string& first,
+                                const std::string& second);
 
 /// Expected return and volatility of each portfolio, as bars.
-Chart compared_chart(const std::vector<Allocation>& portfolios);
+[[nodiscard]] Chart compared_chart(const std::vector<Allocation>& portfolios);
 /// The share of each asset in each portfolio's variance, as bars.
-Chart risk_chart(const std::vector<Allocation>& portfolios);
+[[nodiscard]] Chart risk_chart(const std::vector<Allocation>& portfolios);
 /// What a percentage point more of each binding limit would bring, as bars.
-Chart prices_chart(const Allocation& portfolio);
+[[nodiscard]] Chart prices_chart(const Allocation& portfolio);
 
 /// Runs side by side.
-Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency);
+[[nodiscard]] Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency);
 
 /// Risk across, return up: the frontier, the assets, the portfolios, and the capital market line where there is a
 /// maximum-Sharpe portfolio.
-Chart frontier_chart(const Frontier& frontier, double risk_free);
+[[nodiscard]] Chart frontier_chart(const Frontier& frontier, double risk_free);
 
 /// Adds the portfolios between two corners to a line over volatility, which bends there: neither end.
 void add_between(Series& line, const Estimate& estimate, const Eigen::VectorXd& from, const Eigen::VectorXd& to);
 
 /// The weights of every corner stacked over its expected return: exact in between, as both are straight lines there.
-Chart transition_chart(const Frontier& frontier);
+[[nodiscard]] Chart transition_chart(const Frontier& frontier);
 
 /// The net wealth of each run over time, 100 at the start.
-Chart wealth_chart(const std::vector<Rehearsal>& runs);
+[[nodiscard]] Chart wealth_chart(const std::vector<Rehearsal>& runs);
 
 }  // namespace inchtide::report

@@ -8,13 +8,13 @@ namespace inchtide {
 /// Simple returns P_t / P_{t-1} - 1 add across the assets of a portfolio; log returns ln(P_t / P_{t-1}) add over time.
 enum class ReturnKind { simple, log };
 /// "simple" or "log"
-std::string to_string(ReturnKind kind);
+[[nodiscard]] std::string to_string(ReturnKind kind);
 
 /// What variances and covariances are divided by: T - 1 (sample) or T (population).
 enum class Denominator { sample, population };
 /// "T-1" or "T"
-std::string to_string(Denominator denominator);
+[[nodiscard]] std::string to_string(Denominator denominator);
 /// The divisor for that many observations.
-double divisor(Denominator denominator, double observations);
+[[nodiscard]] double divisor(Denominator denominator, double observations);
 
 }  // namespace inchtide

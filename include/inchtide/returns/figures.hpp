@@ -20,14 +20,14 @@ struct SeriesMoments {
   double lagged = 0;                         ///< sum of (x_t - mean)(x_{t+1} - mean)
 
   /// per period squared
-  double variance(Denominator denominator) const { return second / divisor(denominator, double(count)); }
-  double skewness() const;         ///< (third/T) / (second/T)^1.5; 0 for a constant series
-  double excess_kurtosis() const;  ///< (fourth/T) / (second/T)^2 - 3; 0 for a constant series
-  double autocorrelation() const;  ///< lagged / second, of lag 1; 0 for a constant series
+  [[nodiscard]] double variance(Denominator denominator) const { return second / divisor(denominator, double(count)); }
+  [[nodiscard]] double skewness() const;         ///< (third/T) / (second/T)^1.5; 0 for a constant series
+  [[nodiscard]] double excess_kurtosis() const;  ///< (fourth/T) / (second/T)^2 - 3; 0 for a constant series
+  [[nodiscard]] double autocorrelation() const;  ///< lagged / second, of lag 1; 0 for a constant series
 };
 
 /// @param series at least one finite value
-SeriesMoments moments_of(const Eigen::Ref<const Eigen::VectorXd>& series);
+[[nodiscard]] SeriesMoments moments_of(const Eigen::Ref<const Eigen::VectorXd>& series);
 
 struct FigureOptions {
   Denominator denominator = Denominator::sample;
@@ -82,21 +82,21 @@ struct AssetFigures {
 };
 
 /// The returns of column `asset` that span one period.
-Eigen::VectorXd single_period_returns(const ReturnTable& table, Eigen::Index asset);
+[[nodiscard]] Eigen::VectorXd single_period_returns(const ReturnTable& table, Eigen::Index asset);
 
 /// Figures of column `asset` of `table`.
 /// @throws InputError when there are fewer than two returns, or the tail isn't above 0 and at most 1
-AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const FigureOptions& options = {});
+[[nodiscard]] AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const FigureOptions& options = {});
 
 /// Figures of every column.
-std::vector<AssetFigures> figures_of(const ReturnTable& table, const FigureOptions& options = {});
+[[nodiscard]] std::vector<AssetFigures> figures_of(const ReturnTable& table, const FigureOptions& options = {});
 
 /// What 1 became: every return compounded, whatever it spans.
 struct Growth {
   std::vector<Day> days;  ///< the first is the day of the first price
   std::vector<double> values;
 };
-Growth growth_of(const ReturnTable& table, Eigen::Index asset);
+[[nodiscard]] Growth growth_of(const ReturnTable& table, Eigen::Index asset);
 
 /// The deepest fall from a peak of a series of values.
 struct Drawdown {
@@ -105,6 +105,6 @@ struct Drawdown {
 };
 
 /// @param values positive wealths or prices in time order, at least one
-Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values);
+[[nodiscard]] Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values);
 
 }  // namespace inchtide

@@ -21,16 +21,16 @@ struct Histogram {
   std::vector<std::size_t> counts;
   double mean = 0, deviation = 0;  ///< of the values, deviation with T-1
 
-  double width() const { return edges[1] - edges[0]; }
+  [[nodiscard]] double width() const { return edges[1] - edges[0]; }
   /// How many of the values a normal distribution of this mean and deviation has in a bin.
-  double normal_count(std::size_t bin) const;
+  [[nodiscard]] double normal_count(std::size_t bin) const;
   /// Its density at x, scaled so that it is comparable with counts.
-  double normal_height(double x) const;
+  [[nodiscard]] double normal_height(double x) const;
 };
 
 /// @param bins their number; 0 for the rule of Freedman & Diaconis 1981 (Zeitschrift fuer Wahrscheinlichkeitstheorie
 /// 57): a width of 2 IQR / T^(1/3), with 3.49 s / T^(1/3) (Scott 1979, Biometrika 66) where the IQR is 0; at most 500
 /// @throws InputError when there are fewer than two values, or bins is negative or above 10,000
-Histogram histogram_of(const Eigen::VectorXd& values, int bins = 0);
+[[nodiscard]] Histogram histogram_of(const Eigen::VectorXd& values, int bins = 0);
 
 }  // namespace inchtide

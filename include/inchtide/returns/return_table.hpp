@@ -31,28 +31,39 @@ struct ReturnTable {
   double periods_per_year = 12;
   ReturnKind kind = ReturnKind::simple;
 
-  std::size_t observations() const { return days.size(); }
-  long end(std::size_t row) const { return ends.empty() ? long(row) + 1 : ends[row]; }
+  /// What a table made by hand has to be; all that takes one looks at this first.
+  /// @throws InputError when shapes don't fit, or a return is infinite, or missing without a span of 0, naming asset
+  /// and
+  ///         day
+  void check() const;
+  /// The same of one column alone; also when there is no such column.
+  void check(Eigen::Index asset) const;
+
+  [[nodiscard]] std::size_t observations() const { return days.size(); }
+  [[nodiscard]] long end(std::size_t row) const { return ends.empty() ? long(row) + 1 : ends[row]; }
 
   /// True where every return spans one period and none is missing.
-  bool is_dense() const;
+  [[nodiscard]] bool is_dense() const;
 
   /// The returns between the days at which every asset has a price, compounded, so that all span the same periods and
   /// no movement is lost: what an estimate is made of.
   /// @param followers so many assets at the end have no say in the days: a return there, or none
-  ReturnTable at_common_ends(Eigen::Index followers = 0) const;
+  [[nodiscard]] ReturnTable at_common_ends(Eigen::Index followers = 0) const;
 
   /// These columns alone, on the same rows.
-  ReturnTable columns(const std::vector<Eigen::Index>& which) const;
+  [[nodiscard]] ReturnTable columns(const std::vector<Eigen::Index>& which) const;
 
   /// How many rows span more than one period, for some asset.
-  std::size_t long_rows() const;
+  [[nodiscard]] std::size_t long_rows() const;
 
   /// The rows whose returns span the same days for every asset: those that a covariance may use.
-  std::vector<std::size_t> common_rows() const;
+  [[nodiscard]] std::vector<std::size_t> common_rows() const;
   /// The rows on which the returns of two assets span the same days.
-  std::vector<std::size_t> shared_rows(Eigen::Index a, Eigen::Index b) const;
+  [[nodiscard]] std::vector<std::size_t> shared_rows(Eigen::Index a, Eigen::Index b) const;
 };
+
+/// @throws InputError where a benchmark hasn't one figure a row of the returns (NaN where there is none)
+void check_benchmark(const ReturnTable& returns, const Eigen::VectorXd& benchmark);
 
 /// Returns from one row of `table` to the next that has a price.
 /// @param table prices already taken at period ends; NaN is a hole
@@ -60,14 +71,14 @@ struct ReturnTable {
 /// rows
 ///        count in a year
 /// @throws InputError when there are fewer than two rows, or an asset has fewer than two prices (naming it)
-ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind);
+[[nodiscard]] ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind);
 
 /// The same, simple: what a portfolio needs.
-ReturnTable simple_returns(const PriceTable& table, const Interval& every);
+[[nodiscard]] ReturnTable simple_returns(const PriceTable& table, const Interval& every);
 
 /// Returns within the day, close over open: what happens overnight isn't in them. A row for each day on which some
 /// asset has both; the first growth is that of the first day, so `start` is its day.
 /// @throws InputError naming an asset that has fewer than two such days
-ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind kind);
+[[nodiscard]] ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind kind);
 
 }  // namespace inchtide

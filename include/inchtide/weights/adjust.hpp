@@ -14,18 +14,19 @@ namespace inchtide {
 /// The weights within the bounds that lie nearest: the least sum of squared changes, certified like any portfolio.
 /// Ceilings and numbers of positions are not looked at.
 /// @throws InfeasibleLimits when the bounds leave no weights at all
-Eigen::VectorXd nearest_within(const Bounds& bounds, const Eigen::VectorXd& weights);
+[[nodiscard]] Eigen::VectorXd nearest_within(const Bounds& bounds, const Eigen::VectorXd& weights);
 
 /// Weights in whole steps with the same sum (itself to the nearest step): rounded down, then the largest remainders get
 /// the steps that are left, the first listed first among equals.
 /// @param step above 0, such as 0.01
 /// @throws InputError when the step isn't a positive figure of at most 1
-Eigen::VectorXd rounded_to(const Eigen::VectorXd& weights, double step);
+[[nodiscard]] Eigen::VectorXd rounded_to(const Eigen::VectorXd& weights, double step);
 
 /// Weights such as 60/40, given by tag: `sector:bonds=40%, rest=60%`. Each part is shared equally among its assets;
 /// `rest` stands for all that no other part names, and a part may be a single asset.
 /// @throws InputError for a part that nobody has, an asset in two parts, or parts that don't sum to 100%
-Eigen::VectorXd mixed_weights(const std::string& text, const std::vector<std::string>& assets, const Tags& tags);
+[[nodiscard]] Eigen::VectorXd mixed_weights(const std::string& text, const std::vector<std::string>& assets,
+                                            const Tags& tags);
 
 /// Two assets side by side.
 struct SweepPoint {
@@ -37,7 +38,7 @@ struct SweepPoint {
 
 /// From all in the second asset to all in the first, in steps.
 /// @throws InputError when the step isn't from 0.1% to 100%
-std::vector<SweepPoint> sweep(const Estimate& estimate, Eigen::Index first, Eigen::Index second, double step,
-                              double risk_free);
+[[nodiscard]] std::vector<SweepPoint> sweep(const Estimate& estimate, Eigen::Index first, Eigen::Index second,
+                                            double step, double risk_free);
 
 }  // namespace inchtide

@@ -33,10 +33,13 @@ struct Aim {
   /// @param where the place it was given, for the message
   /// @throws InputError for anything else, with the aims there are, a target without %, or an
   /// aversion that isn't positive
-  static Aim parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Aim parse(std::string_view text, std::string_view where);
+
+  /// @throws InputError for a target that is no finite number, or an aversion that isn't positive
+  void check() const;
 
   /// The text that `parse` reads.
-  std::string text() const;
+  [[nodiscard]] std::string text() const;
 
   friend bool operator==(const Aim&, const Aim&) = default;
 };

@@ -10,7 +10,7 @@
 /// const inchtide::Limits limits{inchtide::Limit::parse("HOLLBOND <= 60%")};
 /// const auto frontier = inchtide::trace_frontier(estimate, limits);
 /// const auto aim = inchtide::Aim::parse("minimum-variance", "here");
-/// const auto chosen = inchtide::choose(frontier, limits, aim, 0.01);
+/// const auto chosen = inchtide::choose(frontier, aim, 0.01);
 /// assert(chosen.binding.size() == 1 && chosen.binding[0].limit == "HOLLBOND <= 60%");
 /// @endcode
 
@@ -75,14 +75,14 @@ struct Allocation {
   std::vector<std::string> notes;          ///< what a reader should know, a sentence each
 
   /// What holding the assets together takes off the risk: weighted average volatility less the portfolio's.
-  double diversification_benefit() const { return average_volatility - volatility; }
+  [[nodiscard]] double diversification_benefit() const { return average_volatility - volatility; }
 
   /// How many equal holdings would be as concentrated: 1 / sum of squared shares, by absolute weight (Herfindahl).
-  double effective_holdings() const;
+  [[nodiscard]] double effective_holdings() const;
 
   /// The largest holdings, as positions in `assets`, largest weight first, zero weights left out. Weights that only
   /// rounding tells apart stay in their order.
-  std::vector<std::size_t> largest(std::size_t count) const;
+  [[nodiscard]] std::vector<std::size_t> largest(std::size_t count) const;
 };
 
 /// An aim among several that has no portfolio.
@@ -95,13 +95,13 @@ struct Unanswered {
 
 /// Weights in proportion to 1 / volatility, summing to 1.
 /// @throws InputError naming an asset without volatility
-Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
+[[nodiscard]] Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
 
 /// The long-only weights of which each contributes the same to the variance: w_i (Sw)_i equal. The least
 /// 1/2 x'Sx - sum ln(x_i) / N scaled to sum 1 (Spinu 2013; Griveau-Billion, Richard & Roncalli 2013), unique where it
 /// exists.
 /// @throws InputError when a long-only mix has no variance, and so no risk to share
-Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
+[[nodiscard]] Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
 
 /// How a portfolio is chosen, beyond its aim.
 struct ChoiceOptions {
@@ -113,17 +113,18 @@ struct ChoiceOptions {
 
 /// Chooses a portfolio on the frontier, or weights that don't look at limits (equal, inverse-volatility,
 /// equal-risk-contribution; limits that they break are listed).
-/// @param limits those that the frontier was traced under, for their names; @param facts likewise
-/// With costs in the bounds of the frontier the aims count them: returns and ratios that are maximised are net.
+/// The limits are the frontier's, and so are the facts that they look up. With costs in its bounds the aims count them:
+/// returns and ratios that are maximised are net.
 /// @param risk_free fraction per year
-/// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe
-Allocation choose(const Frontier& frontier, const Limits& limits, const Aim& aim, double risk_free,
-                  const LimitFacts& facts = {}, const ChoiceOptions& options = {});
+/// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe; or a figure is no
+///         number
+[[nodiscard]] Allocation choose(const Frontier& frontier, const Aim& aim, double risk_free,
+                                const ChoiceOptions& options = {});
 
 /// Figures of given weights.
 /// @param weights one an asset of the estimate; their sum needn't be 1
 /// @throws InputError when the count differs or a weight isn't finite
-Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
-                    const std::string& name, double risk_free, const LimitFacts& facts = {});
+[[nodiscard]] Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
+                                  const std::string& name, double risk_free, const LimitFacts& facts = {});
 
 }  // namespace inchtide

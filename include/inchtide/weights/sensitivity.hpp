@@ -39,8 +39,9 @@ struct Sensitivity {
 /// @param estimate makes an estimate of returns, by whatever method; called from several threads
 /// @param aims to follow; one without a portfolio in a draw is left out there
 /// @throws InputError for options out of range, or too few common returns
-Sensitivity sensitivity(const ReturnTable& returns, const std::function<Estimate(const ReturnTable&)>& estimate,
-                        const Limits& limits, const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
-                        const BootstrapOptions& options);
+[[nodiscard]] Sensitivity sensitivity(const ReturnTable& returns,
+                                      const std::function<Estimate(const ReturnTable&)>& estimate, const Limits& limits,
+                                      const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
+                                      const BootstrapOptions& options);
 
 }  // namespace inchtide

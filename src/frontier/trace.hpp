@@ -1,0 +1,19 @@
+#pragma once
+// Tracing for searches, which ask thousands of times.
+
+#include "inchtide/frontier/frontier.hpp"
+
+namespace inchtide {
+
+// The frontier of an estimate and bounds that have been checked. Where no weights are within the bounds it throws an
+// InfeasibleLimits without names: finding them takes longer than tracing.
+Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds);
+
+// One portfolio of it, likewise: see `single_portfolio`.
+Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double lambda,
+                         const Eigen::VectorXd& near = {});
+
+// @throws InputError for what doesn't fit, or a figure that is no number. Names are not looked at.
+void check_problem(const Estimate& estimate, const Bounds& bounds);
+
+}  // namespace inchtide
