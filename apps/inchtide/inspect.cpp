@@ -108,15 +108,12 @@ struct OneAsset {
   std::vector<report::DrawnOverlay> overlays;
 };
 
-// An asset's bars as they are looked at over time: without misprints that are to go, at the level of the field used.
-BarHistory clean_bars(const Study& study, BarHistory bars, PriceField field) {
-  for (const auto& [asset, spike] : study.misprints) {
-    if (asset != bars.asset || !study.mandate.drop_misprints) continue;
-    const auto row = std::size_t(std::ranges::lower_bound(bars.days, spike.day) - bars.days.begin());
-    bars.of(field)[row] = std::numeric_limits<double>::quiet_NaN();
-  }
-  bars = bars.rows_with(field);
-  return field == PriceField::adjusted_close ? at_adjusted_level(std::move(bars)) : bars;
+// An asset's bars at the prices that the study has of it: without misprints that are to go, in its currency, at the
+// level of the field used.
+BarHistory clean_bars(const Study& study, const BarHistory& bars, PriceField field) {
+  const auto own = std::ranges::find(study.histories, bars.asset, &PriceHistory::asset);
+  const auto level = field == PriceField::adjusted_close ? at_adjusted_level(bars) : bars;
+  return at_prices_of(level, field, *own);
 }
 
 OneAsset one_asset(const Study& study, std::size_t i) {
@@ -155,8 +152,9 @@ report::Table overlays_table(const Study& study) {
       }
     }
   }
-  auto table = report::figures_table("overlays", "Overlays, in each asset's own currency", days, columns,
-                                     shape_of(study.options));
+  auto table =
+      report::figures_table("overlays", study.currency().empty() ? "Overlays" : "Overlays, in " + study.currency(),
+                            days, columns, shape_of(study.options));
   table.preview = rows_shown;
   return table;
 }
@@ -232,18 +230,49 @@ void add_notes_on_cleaning(Outcome& outcome, const Study& study) {
   outcome.result["adjusted"] = adjusted;
 }
 
-std::vector<PriceOnDay> prices_on(const Study& study, Day day) {
+// A field of an asset as the study has it: the one that it looks at as cleaned and adjusted, any in its currency.
+std::optional<PriceHistory> figures_of_field(const Study& study, const BarHistory& bars, PriceField field) {
+  const auto own = std::ranges::find(study.histories, bars.asset, &PriceHistory::asset);
+  if (own->field == field) return *own;
+  if (!bars.has(field)) return std::nullopt;
+  auto history = bars.history(field);
+  history.currency = study.tags.value(bars.asset, "currency").value_or("");
+  return field == PriceField::volume ? history : study.in_currency(std::move(history));
+}
+
+// What each asset cost on a day. Those that had no price yet are said, and cost no other its price.
+void add_prices_on(Outcome& outcome, const Study& study, Day day) {
   std::vector<PriceOnDay> prices;
-  if (study.options.fields.empty()) {
-    for (const auto& history : study.histories) prices.push_back(price_on(history, day));
-  }
+  std::vector<std::string> without;
+  const auto look_up = [&](const PriceHistory& history) {
+    try {
+      prices.push_back(price_on(history, day));
+    } catch (const InputError& none) {
+      without.emplace_back(none.what());
+    }
+  };
+  if (study.options.fields.empty()) std::ranges::for_each(study.histories, look_up);
   for (const auto& bars : study.bars) {
     for (const auto& name : study.options.fields) {
       const auto field = field_of(name, "--fields");
-      if (bars.has(field)) prices.push_back(price_on(bars, field, day));
+      if (const auto history = figures_of_field(study, bars, field)) {
+        look_up(*history);
+      } else {
+        without.push_back(fmt::format("{}: it has no {}", bars.asset, to_string(field)));
+      }
     }
   }
-  return prices;
+  if (prices.empty()) {
+    const auto first =
+        std::ranges::min(study.histories, {}, [](const PriceHistory& history) { return history.days.front(); });
+    throw InputError("--on", fmt::format("no asset has such a figure on {} or before", to_string(day)),
+                     fmt::format("The first price is that of {} on {}", first.asset, to_string(first.days.front())));
+  }
+  if (!without.empty()) outcome.exit_code = done_in_part;
+  for (const auto& none : without) outcome.warnings.push_back(none);
+  outcome.tables = {report::prices_on_table(prices)};
+  outcome.result["prices"] = report::prices_on_json(prices);
+  outcome.result["without"] = without;
 }
 
 }  // namespace
@@ -261,9 +290,7 @@ Outcome inspect(const Options& given) {
   }
   add_notes_on_cleaning(outcome, study);
   if (!options.on.empty()) {
-    const auto on_day = prices_on(study, day_from(options.on, "--on"));
-    outcome.tables = {report::prices_on_table(on_day)};
-    outcome.result["prices"] = report::prices_on_json(on_day);
+    add_prices_on(outcome, study, day_from(options.on, "--on"));
   } else {
     if (!options.fields.empty()) outcome.tables.push_back(fields_table(study, prices));
     if (!options.overlays.empty()) outcome.tables.push_back(overlays_table(study));

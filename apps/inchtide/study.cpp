@@ -128,8 +128,9 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   }
   mandate.currency = base_currency(mandate, all);
 
-  const auto rates = mandate.rates ? exchange::read_rates(*mandate.rates, mandate.currency.value_or(""), mandate.style)
-                                   : std::vector<RateHistory>{};
+  if (mandate.rates) {
+    study.rates = exchange::read_rates(*mandate.rates, mandate.currency.value_or(""), mandate.style);
+  }
   std::optional<PriceHistory> benchmark;
   for (auto& history : all) {
     const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
@@ -139,7 +140,7 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
         continue;
       }
       study.conversions.push_back(
-          convert(history, *mandate.currency, rates, mandate.rate_carry.value_or(usual_rate_carry)));
+          convert(history, *mandate.currency, study.rates, mandate.rate_carry.value_or(usual_rate_carry)));
       history = study.conversions.back().history;
     }
     if (is_benchmark) {
@@ -302,6 +303,11 @@ Choice finish_choice(Choice choice, const exchange::Mandate& mandate, const Opti
 }
 
 }  // namespace
+
+PriceHistory Study::in_currency(PriceHistory history) const {
+  if (!is_foreign(history, mandate)) return history;
+  return convert(history, *mandate.currency, rates, mandate.rate_carry.value_or(usual_rate_carry)).history;
+}
 
 report::Json Study::inputs() const {
   report::Json inputs;

@@ -34,6 +34,7 @@ struct Study {
   std::optional<std::string> benchmark;  // its code
   std::vector<std::string> warnings;
   std::vector<std::pair<std::string, Spike>> misprints;  // asset and spike; dropped if the mandate says so
+  std::vector<RateHistory> rates;                        // of the mandate's file
   std::vector<Converted> conversions;                    // what was converted
   std::vector<std::string> left_out;                     // assets in another currency
   std::vector<Adjusted> adjusted;                        // what actions were worked into
@@ -41,6 +42,8 @@ struct Study {
   std::vector<ShortHistoryEffect> short_effects;  // of each choice, where some history is short
 
   Interval every() const { return mandate.every.value_or(Interval{1, Unit::month}); }
+  // In the currency of the study, where prices are converted to it.
+  PriceHistory in_currency(PriceHistory history) const;
   std::string currency() const { return mandate.currency.value_or(""); }
   report::Json inputs() const;
 };

@@ -133,6 +133,25 @@ BarHistory at_adjusted_level(BarHistory bars) {
   return bars;
 }
 
+BarHistory at_prices_of(const BarHistory& bars, PriceField field, const PriceHistory& prices) {
+  prices.check(prices.asset);
+  auto result = bars.on_days(prices.days);
+  result.currency = prices.currency;
+  for (std::size_t row = 0; row < prices.days.size(); ++row) {
+    const double own = bars.has(field) ? result.of(field)[row] : hole;
+    if (!(own > 0)) {
+      throw InputError(bars.asset, fmt::format("no {} on {}", to_string(field), to_string(prices.days[row])),
+                       "Give bars of the same history");
+    }
+    const double ratio = prices.prices[row] / own;
+    for (auto held : bars.fields_held()) {
+      if (held != PriceField::volume) result.of(held)[row] *= ratio;
+    }
+    result.of(field)[row] = prices.prices[row];
+  }
+  return result;
+}
+
 BarHistory bars_every(const BarHistory& bars, const Interval& every, std::optional<Day> own) {
   bars.check();
   BarHistory result{bars.asset, bars.currency, bars.calendar};

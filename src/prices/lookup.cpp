@@ -23,7 +23,7 @@ PriceOnDay price_on(const PriceHistory& history, Day day) {
                                  to_string(history.days[at])),
                      "Give one price a day");
   }
-  return {history.asset, day, history.days[at], history.prices[at], history.field};
+  return {history.asset, day, history.days[at], history.prices[at], history.field, history.currency};
 }
 
 PriceOnDay price_on(const BarHistory& bars, PriceField field, Day day) {

@@ -177,9 +177,13 @@ Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& fin
 
 Json prices_on_json(const std::vector<PriceOnDay>& prices) {
   auto list = Json::array();
-  for (const auto& p : prices)
-    list.push_back(
-        {{"asset", p.asset}, {"day", to_string(p.taken)}, {"price", p.price}, {"field", to_string(p.field)}});
+  for (const auto& p : prices) {
+    list.push_back({{"asset", p.asset},
+                    {"day", to_string(p.taken)},
+                    {"price", p.price},
+                    {"currency", p.currency},
+                    {"field", to_string(p.field)}});
+  }
   return list;
 }
 

@@ -191,14 +191,19 @@ Table short_histories_table(const std::vector<ShortHistoryEffect>& effects, Shor
 }
 
 Table prices_on_table(const std::vector<PriceOnDay>& prices) {
-  Table table{
-      "prices-on-day",
-      prices.empty() ? "Prices on a day" : fmt::format("Prices on {}", to_string(prices.front().asked)),
-      {{"Asset"}, {"Price", Format::number3}, {"Field"}, {"Taken from", Format::day}, {"Days before", Format::count}},
-      {},
-      {}};
+  Table table{"prices-on-day",
+              prices.empty() ? "Prices on a day" : fmt::format("Prices on {}", to_string(prices.front().asked)),
+              {{"Asset"},
+               {"Figure", Format::number3},
+               {"Currency"},
+               {"Field"},
+               {"Taken from", Format::day},
+               {"Days before", Format::count}},
+              {},
+              {}};
   for (const auto& p : prices) {
-    table.add({p.asset, p.price, to_string(p.field), p.taken, double((p.asked - p.taken).count())});
+    table.add({p.asset, p.price, p.field == PriceField::volume ? "" : p.currency, to_string(p.field), p.taken,
+               double((p.asked - p.taken).count())});
   }
   return table;
 }

@@ -304,5 +304,92 @@ TEST(Rates, AreCarriedForAsManyDaysAsTheMandateSays) {
   EXPECT_EQ(dropped(8), 0);
 }
 
+// A share in another currency whose price doubles by a misprint for one day, and one that comes late.
+std::string foreign_and_late(const Folder& folder) {
+  std::string foreign = "date,open,close\n", late = "date,close\n", rates = "date,rate\n";
+  for (int d = 1; d <= 12; ++d) {
+    const auto day = fmt::format("2024-03-{:02}", d);
+    foreign += fmt::format("{},{},{}\n", day, 10 + 0.1 * d, d == 6 ? 50 : 10 + 0.2 * d);
+    if (d > 4) late += fmt::format("{},{}\n", day, 20 + d);
+    rates += fmt::format("{},{}\n", day, 2 + 0.01 * d);
+  }
+  folder.write("p/FERRYLNK.csv", foreign);
+  folder.write("p/KELPFARM.csv", late);
+  folder.write("r/MRD.csv", rates);
+  folder.write("tags.csv", "code,currency\nFERRYLNK,MRD\nKELPFARM,HLC\n");
+  return " --mandate " + folder
+                             .write("m.toml",
+                                    "[universe]\nprices = \"p\"\ntags = \"tags.csv\"\nrates = \"r\"\ncurrency "
+                                    "= \"HLC\"\nshort_histories = \"keep\"\n")
+                             .string();
+}
+
+TEST(PricesOnADay, HaveTheirCurrencyAndAreTheSameWithAndWithoutFields) {
+  const Folder folder;
+  const auto mandate = foreign_and_late(folder);
+  for (const char* clean : {"", " --drop-misprints"}) {
+    for (const char* day : {"2024-03-05", "2024-03-06", "2024-03-10"}) {
+      const auto on = fmt::format("inspect{}{} --on {}", mandate, clean, day);
+      const auto plain = result_of(on)["prices"], fields = result_of(on + " --fields close")["prices"];
+      EXPECT_EQ(plain, fields) << on;
+      ASSERT_EQ(plain[0]["currency"], "HLC");
+      const int d = std::stoi(std::string(day).substr(8));
+      const int taken = d == 6 && *clean != '\0' ? 5 : d;
+      EXPECT_EQ(plain[0]["day"], fmt::format("2024-03-{:02}", taken));
+      EXPECT_NEAR(plain[0]["price"], (taken == 6 ? 50 : 10 + 0.2 * taken) * (2 + 0.01 * taken), 1e-9);
+    }
+  }
+  const auto open = result_of("inspect" + mandate + " --on 2024-03-05 --fields open,close --assets FERRYLNK")["prices"];
+  EXPECT_NEAR(open[0]["price"], 10.5 * 2.05, 1e-9);  // the open too
+  EXPECT_THAT(run_tool("inspect" + mandate + " --on 2024-03-05").out, HasSubstr("HLC"));
+}
+
+TEST(PricesOnADay, OfAnAssetThatHasNoneCostNoOtherIts) {
+  const Folder folder;
+  const auto mandate = foreign_and_late(folder);
+  const auto said = run_tool("inspect" + mandate + " --on 2024-03-03 --json " + (folder / "o.json").string());
+  EXPECT_EQ(said.code, 4);
+  EXPECT_THAT(said.err, HasSubstr("KELPFARM: it has no price on 2024-03-03 or before. Its prices begin on 2024-03-05"));
+  EXPECT_THAT(said.out, HasSubstr("FERRYLNK"));
+  const auto written = nlohmann::json::parse(text_of(folder / "o.json"))["result"];
+  EXPECT_EQ(written["prices"].size(), 1u);
+  EXPECT_EQ(written["without"].size(), 1u);
+  const auto none = run_tool("inspect" + mandate + " --on 2024-02-03");
+  EXPECT_EQ(none.code, 1);
+  EXPECT_THAT(none.err, HasSubstr("The first price is that of FERRYLNK on 2024-03-01"));
+}
+
+TEST(Overlays, AreOverThePricesThatAreShown) {
+  const Folder folder;
+  const auto mandate = foreign_and_late(folder);
+  run_tool("inspect" + mandate + " --assets FERRYLNK --drop-misprints --overlay sma:2 --shape long --csv " +
+           (folder / "out").string());
+  const auto rows = rows_of(folder / "out/overlays.csv");
+  std::map<std::string, std::map<std::string, double>> value;  // by name and day
+  for (std::size_t r = 1; r < rows.size(); ++r) {
+    for (std::size_t c = 2; c < rows[r].size(); ++c) {
+      if (!rows[r][c].empty()) value[rows[0][c]][rows[r][1]] = std::stod(rows[r][c]);
+    }
+  }
+  const auto price = [](int d) { return (10 + 0.2 * d) * (2 + 0.01 * d); };
+  EXPECT_NEAR(value["sma 2"]["2024-03-03"], (price(2) + price(3)) / 2, 1e-9);
+  EXPECT_NEAR(value["sma 2"]["2024-03-07"], (price(5) + price(7)) / 2, 1e-9);  // the 6th is a misprint
+  EXPECT_NEAR(value["close"]["2024-03-03"], price(3), 1e-9);
+}
+
+TEST(CoarserPrices, ByDaysAreTheSameWithAndWithoutFields) {
+  const Folder folder;
+  const auto mandate = foreign_and_late(folder);
+  for (int k : {1, 2, 3, 5}) {
+    const auto call = fmt::format(
+        "inspect{} --assets KELPFARM --every {}d --last-period keep --shape long --fields close", mandate, k);
+    run_tool(call + " --csv " + (folder / "out").string());
+    const auto fields = rows_of(folder / "out/fields.csv"), plain = rows_of(folder / "out/prices.csv");
+    ASSERT_EQ(fields.size(), plain.size()) << k;
+    ASSERT_GT(fields.size(), 2u);
+    for (std::size_t r = 1; r < fields.size(); ++r) EXPECT_EQ(std::stod(fields[r][2]), std::stod(plain[r][2])) << k;
+  }
+}
+
 }  // namespace
 }  // namespace inchtide::test

@@ -57,6 +57,11 @@ struct BarHistory {
 /// Bars without both come back as they are.
 [[nodiscard]] BarHistory at_adjusted_level(BarHistory bars);
 
+/// The rows on which `prices` has one, with every price of theirs times what that is of the bars' own `field`: bars in
+/// another currency, without misprints, or with splits worked in. Volumes stay.
+/// @throws InputError when `field` has no figure on a day of the prices, naming it
+[[nodiscard]] BarHistory at_prices_of(const BarHistory& bars, PriceField field, const PriceHistory& prices);
+
 /// Coarser bars: first open, highest high, lowest low, last close (adjusted close, price), sum of volumes, dated by the
 /// last trading day of each period. `kd` makes bars of k rows each, as `period_ends` does: a row ends one of its own,
 /// and k rows each follow it (and stand before it).

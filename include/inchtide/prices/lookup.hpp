@@ -21,6 +21,7 @@ struct PriceOnDay {
   Day asked{}, taken{};  ///< `taken` is `asked`, or the last trading day before it
   double price = 0;
   PriceField field = PriceField::close;
+  std::string currency{};  ///< empty when unknown
 };
 
 /// The price on a day; where there was no trading, the last one before it.
