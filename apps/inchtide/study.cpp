@@ -113,7 +113,12 @@ void warn_of_fields(Study& study) {
 void pick_assets(Study& study, std::vector<PriceHistory> all) {
   auto& mandate = study.mandate;
   const auto codes = codes_of(all);
-  check_known(mandate.assets, codes, "assets");
+  auto known = codes;
+  for (const auto& [asset, why] : study.passed_over) {
+    known.push_back(asset);
+    if (mandate.benchmark && same_name(asset, *mandate.benchmark)) throw InputError(why);
+  }
+  check_known(mandate.assets, known, "assets");
   if (mandate.benchmark) check_known({*mandate.benchmark}, codes, "benchmark");
   std::erase_if(all, [&](const PriceHistory& history) {
     const bool is_benchmark = mandate.benchmark && same_name(history.asset, *mandate.benchmark);
@@ -316,6 +321,11 @@ report::Json Study::inputs() const {
   inputs["assets"] = universe;
   inputs["benchmark"] = benchmark ? report::Json(*benchmark) : report::Json();
   inputs["left_out"] = left_out;
+  if (!passed_over.empty()) {
+    auto list = report::Json::array();
+    for (const auto& [asset, why] : passed_over) list.push_back({{"asset", asset}, {"error", why}});
+    inputs["passed_over"] = list;
+  }
   inputs["from"] = to_string(prices.days.front());
   inputs["to"] = to_string(prices.days.back());
   inputs["every"] = every().text();
@@ -414,6 +424,44 @@ exchange::Mandate mandate_of(const Options& options) {
   return mandate;
 }
 
+namespace {
+
+// All fields of every asset. In a folder one bad file, link or folder costs no other file.
+std::vector<BarHistory> read_bars(Study& study, const exchange::PriceReading& reading) {
+  const auto& path = *study.mandate.prices;
+  std::error_code unknown;
+  if (!std::filesystem::is_directory(path, unknown)) return exchange::read_bars(path, reading);
+  auto read = exchange::read_bars_listing_failures(path, reading);
+  study.passed_over = std::move(read.failures);
+  return std::move(read.bars);
+}
+
+// The field of each asset that prices are made from; one of which a folder holds nothing of use is passed over.
+std::vector<PriceHistory> usable_histories(Study& study, const std::vector<BarHistory>& bars,
+                                           const exchange::PriceReading& reading) {
+  std::vector<PriceHistory> histories;
+  for (const auto& one : bars) {
+    try {
+      auto history = one.history(reading.fields.pick(one.asset, one.fields_held()));
+      if (history.days.size() < 2 && bars.size() > 1) {
+        throw InputError(one.asset, fmt::format("it holds a single price, on {}", to_string(history.days.front())),
+                         "Give at least two days");
+      }
+      histories.push_back(std::move(history));
+    } catch (const InputError& useless) {
+      if (bars.size() == 1) throw;
+      study.passed_over.emplace_back(one.asset, useless.what());
+    }
+  }
+  if (histories.empty() && !study.passed_over.empty()) throw InputError(study.passed_over.front().second);
+  for (const auto& [asset, why] : study.passed_over) {
+    study.warnings.push_back(fmt::format("{} is passed over: {}", asset, why));
+  }
+  return histories;
+}
+
+}  // namespace
+
 Study load_study(const Options& options, Load load) {
   Study study;
   study.options = options;
@@ -423,10 +471,8 @@ Study load_study(const Options& options, Load load) {
   }
   if (study.mandate.tags) study.tags = exchange::read_tags(*study.mandate.tags);
   const exchange::PriceReading reading{study.mandate.style, study.mandate.fields, {}, options.threads};
-  std::vector<PriceHistory> histories;
-  auto bars = exchange::read_bars(*study.mandate.prices, reading);
-  for (const auto& one : bars) histories.push_back(one.history(reading.fields.pick(one.asset, one.fields_held())));
-  pick_assets(study, std::move(histories));
+  auto bars = read_bars(study, reading);
+  pick_assets(study, usable_histories(study, bars, reading));
   const auto policy = meet_short_histories(study);
   study.aligned = align(study.histories, policy, study.benchmark ? 1 : 0);
   for (const auto& history : study.histories) {
@@ -530,6 +576,7 @@ Choice choice_of(Study& study, std::optional<Day> before) {
   if (before) choice.inputs["split"] = to_string(*before);
   auto known = study.tags.assets;
   for (const auto& history : study.histories) known.push_back(history.asset);
+  for (const auto& passed : study.passed_over) known.push_back(passed.first);
   choice.facts.tags = study.tags;
   if (study.benchmark && study.mandate.returns == ReturnKind::simple) {
     choice.facts.benchmark = benchmark_risk(returns.universe, returns.benchmark, study.mandate.methods.denominator);

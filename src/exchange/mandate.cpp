@@ -101,10 +101,27 @@ class Section {
     return result;
   }
 
+  /// The texts that are codes of assets.
+  std::vector<std::string> codes(std::string_view key) const {
+    auto result = texts(key);
+    for (const auto& code : result) check_name(code, longest_code, place_of(key));
+    return result;
+  }
+
+  std::optional<std::string> code(std::string_view key) const {
+    auto result = text(key);
+    if (result) check_name(*result, longest_code, place_of(key));
+    return result;
+  }
+
   /// The keys of this table with their values, in the order of the file.
   std::vector<std::pair<std::string, const toml::node*>> entries() const {
     std::vector<std::pair<std::string, const toml::node*>> result;
-    for (const auto& [key, node] : table_) result.emplace_back(std::string(key.str()), &node);
+    for (const auto& [key, node] : table_) {
+      check_name(key.str(), longest_name,
+                 fmt::format("{}, line {}, [{}]", path_.string(), node.source().begin.line, name_));
+      result.emplace_back(std::string(key.str()), &node);
+    }
     std::ranges::stable_sort(result, {}, [](const auto& entry) { return entry.second->source().begin.line; });
     return result;
   }
@@ -171,9 +188,9 @@ void read_universe(const Section& section, const std::filesystem::path& folder, 
   }
   mandate.rate_carry = section.whole_number("rate_carry", "a whole number of days");
   mandate.drop_misprints = section.yes_or_no("drop_misprints").value_or(false);
-  mandate.assets = section.texts("assets");
-  mandate.benchmark = section.text("benchmark");
-  mandate.currency = section.text("currency");
+  mandate.assets = section.codes("assets");
+  mandate.benchmark = section.code("benchmark");
+  mandate.currency = section.code("currency");
 }
 
 void read_gather(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {

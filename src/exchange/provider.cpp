@@ -6,20 +6,18 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <nlohmann/json.hpp>
 #include <numeric>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/http.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
-#include "json_text.hpp"
+#include "json_walk.hpp"
 
 namespace inchtide::exchange {
 namespace {
-
-using nlohmann::json;
 
 std::string with_values(std::string text, const std::vector<std::pair<std::string, std::string>>& values) {
   for (const auto& [name, value] : values) {
@@ -68,72 +66,46 @@ std::string source_of(const Provider& provider, const std::string& asset) {
   return fmt::format("provider {}, {}", provider.name, asset);
 }
 
-json parsed(const std::string& where, const std::string& body) {
-  if (is_too_deep(body)) {
-    throw InputError(where, fmt::format("the answer is nested more than {} levels deep", deepest_level),
-                     "Check url and path of the provider in the mandate");
-  }
-  try {
-    return json::parse(body);
-  } catch (const json::exception&) {
-    const auto start = body.substr(0, body.find_first_of("\r\n"));
-    throw InputError(where, fmt::format("the answer is not JSON: '{}'", excerpt(start, 60)),
-                     "Check url, path and answer of the provider in the mandate");
-  }
-}
+/// More rows than days that a store has room for are no history.
+constexpr std::size_t most_rows = 2'000'000, most_members = 100'000;
 
-const json& at_pointer(const json& document, const std::string& pointer, const std::string& where) {
-  try {
-    const json::json_pointer place(pointer);
-    if (document.contains(place)) return document.at(place);
-  } catch (const json::exception&) {
-    throw InputError(where, fmt::format("'{}' is not a JSON Pointer", pointer), "Write it as /series/close");
-  }
-  throw InputError(where, fmt::format("the answer has nothing at {}", pointer),
+const JsonWanted& list_found(const JsonWanted& wanted, const std::string& where) {
+  if (wanted.found && wanted.is_list) return wanted;
+  throw InputError(where,
+                   wanted.found ? fmt::format("{} is no array", wanted.pointer)
+                                : fmt::format("the answer has nothing at {}", wanted.pointer),
                    "Check the pointers of the provider in the mandate");
 }
 
-const json& array_at(const json& document, const std::string& pointer, const std::string& where) {
-  const auto& node = at_pointer(document, pointer, where);
-  if (!node.is_array()) {
-    throw InputError(where, fmt::format("{} is no array", pointer),
-                     "Check the pointers of the provider in the mandate");
-  }
-  return node;
-}
+/// The day of an item.
+class DayItems {
+ public:
+  DayItems(const Provider& provider, const std::string& where)
+      : provider_(provider), where_(where), local_(provider.zone, where) {}
 
-std::vector<Day> days_at(const Provider& provider, const json& document, const std::string& where) {
-  std::vector<Day> days;
-  const LocalDays local(provider.zone, where);
-  for (const auto& item : array_at(document, provider.days, where)) {
-    const auto place = [&] { return fmt::format("{}, {}/{}", where, provider.days, days.size()); };
-    if (provider.seconds) {
-      if (!item.is_number() || !(std::abs(item.get<double>()) < 1e11)) {
-        throw InputError(place(), fmt::format("{} is not a number of seconds", shown_json(item)),
-                         "Set days_are = \"day\" if these are ISO days");
-      }
-      days.push_back(local(item.get<double>()));
-    } else {
-      if (!item.is_string()) {
-        throw InputError(place(), fmt::format("{} is not a day", shown_json(item)),
-                         "Set days_are = \"seconds\" if these are seconds since 1970");
-      }
-      days.push_back(provider.style.day(item.get_ref<const std::string&>(), place));
+  Day operator()(const JsonItem& item, std::size_t position) const {
+    const auto place = [&] { return fmt::format("{}, {}/{}", where_, provider_.days, position); };
+    if (provider_.seconds) {
+      if (item.is_number() && std::abs(item.number) < 1e11) return local_(item.number);
+      throw InputError(place(), fmt::format("{} is not a number of seconds", item.shown()),
+                       "Set days_are = \"day\" if these are ISO days");
     }
+    if (item.kind == JsonItem::Kind::text) return provider_.style.day(std::string(item.text), place);
+    throw InputError(place(), fmt::format("{} is not a day", item.shown()),
+                     "Set days_are = \"seconds\" if these are seconds since 1970");
   }
-  return days;
-}
 
-std::vector<double> figures_at(const json& document, const std::string& pointer, const std::string& where) {
-  std::vector<double> figures;
-  for (const auto& item : array_at(document, pointer, where)) {
-    if (!item.is_null() && !item.is_number()) {
-      throw InputError(fmt::format("{}, {}/{}", where, pointer, figures.size()),
-                       fmt::format("{} is not a figure", shown_json(item)), "A figure is a number or null");
-    }
-    figures.push_back(item.is_null() ? std::numeric_limits<double>::quiet_NaN() : item.get<double>());
-  }
-  return figures;
+ private:
+  const Provider& provider_;
+  const std::string& where_;
+  LocalDays local_;
+};
+
+double figure_of(const JsonItem& item, const std::string& where, const std::string& pointer, std::size_t position) {
+  if (item.kind == JsonItem::Kind::null) return std::numeric_limits<double>::quiet_NaN();
+  if (item.is_number()) return item.number;
+  throw InputError(fmt::format("{}, {}/{}", where, pointer, position), fmt::format("{} is not a figure", item.shown()),
+                   "A figure is a number or null");
 }
 
 void check_figure(double value, PriceField field, Day day, const std::string& where) {
@@ -143,46 +115,97 @@ void check_figure(double value, PriceField field, Day day, const std::string& wh
                    volume ? "A volume is 0 or more" : "A price is positive");
 }
 
-BarHistory bars_from_json(const Provider& provider, const std::string& asset, const std::string& body) {
-  const auto where = source_of(provider, asset);
-  const auto document = parsed(where, body);
-  const auto days = days_at(provider, document, where);
+/// The columns of an answer, a row each.
+struct Columns {
+  std::vector<Day> days;
   std::array<std::vector<double>, price_fields> fields;
+};
+
+/// Its arrays, in two walks: the first counts, so that the second needs no more room than the figures take.
+Columns columns_of(const Provider& provider, const std::string& where, const std::string& body) {
+  std::vector<JsonWanted> wanted{{provider.days}};
+  std::vector<std::size_t> field_of;
   for (std::size_t k = 0; k < price_fields; ++k) {
     if (provider.fields[k].empty()) continue;
-    fields[k] = figures_at(document, provider.fields[k], where);
-    if (fields[k].size() == days.size()) continue;
-    throw InputError(
-        where,
-        fmt::format("{} has {} entries, {} has {}", provider.days, days.size(), provider.fields[k], fields[k].size()),
-        "The arrays of an answer must be as long as one another; ask the provider");
+    wanted.push_back({provider.fields[k]});
+    field_of.push_back(k);
   }
-  std::vector<std::size_t> order(days.size());
-  std::iota(order.begin(), order.end(), std::size_t(0));
-  std::ranges::stable_sort(order, {}, [&](std::size_t row) { return days[row]; });
-  BarHistory bars{asset};
-  std::vector<Day> kept;
+  walk_json(body, where, wanted);
+  const auto rows = list_found(wanted[0], where).items;
+  if (rows > most_rows) {
+    throw InputError(where, fmt::format("the answer has {} rows, more than there are days", rows), "Ask the provider");
+  }
+  for (const auto& one : wanted) {
+    if (list_found(one, where).items == rows) continue;
+    throw InputError(where, fmt::format("{} has {} entries, {} has {}", provider.days, rows, one.pointer, one.items),
+                     "The arrays of an answer must be as long as one another; ask the provider");
+  }
+  Columns columns;
+  columns.days.resize(rows);
+  wanted[0].take = [&, day_of = DayItems(provider, where)](const JsonItem& item, std::size_t row) {
+    columns.days[row] = day_of(item, row);
+  };
+  for (std::size_t w = 1; w < wanted.size(); ++w) {
+    auto& figures = columns.fields[field_of[w - 1]];
+    figures.resize(rows);
+    wanted[w].take = [&figures, &where, pointer = wanted[w].pointer](const JsonItem& item, std::size_t row) {
+      figures[row] = figure_of(item, where, pointer, row);
+    };
+  }
+  walk_json(body, where, wanted);
+  return columns;
+}
+
+/// Puts the rows in the order of their days.
+void sort_by_day(Columns& columns) {
+  if (std::ranges::is_sorted(columns.days)) return;
+  std::vector<std::uint32_t> order(columns.days.size());
+  std::iota(order.begin(), order.end(), 0u);
+  std::ranges::stable_sort(order, {}, [&](auto row) { return columns.days[row]; });
+  const auto reorder = [&](auto& values) {
+    auto sorted = values;
+    for (std::size_t row = 0; row < order.size(); ++row) sorted[row] = values[order[row]];
+    values = std::move(sorted);
+  };
+  reorder(columns.days);
+  for (auto& field : columns.fields) {
+    if (!field.empty()) reorder(field);
+  }
+}
+
+BarHistory bars_from_json(const Provider& provider, const std::string& asset, const std::string& body) {
+  const auto where = source_of(provider, asset);
+  auto columns = columns_of(provider, where, body);
+  sort_by_day(columns);
+  auto& days = columns.days;
   std::array<bool, price_fields> held{};
-  for (std::size_t row : order) {
+  std::size_t kept = 0;  // rows that have any figure move up
+  for (std::size_t row = 0; row < days.size(); ++row) {
     bool any = false;
-    for (const auto& field : fields) any = any || (!field.empty() && !std::isnan(field[row]));
+    for (const auto& field : columns.fields) any = any || (!field.empty() && !std::isnan(field[row]));
     if (!any) continue;
-    if (!kept.empty() && kept.back() == days[row]) {
+    if (kept > 0 && days[kept - 1] == days[row]) {
       throw InputError(where, fmt::format("{} comes twice", to_string(days[row])),
                        provider.seconds ? "Check the zone of the provider in the mandate" : "Ask the provider");
     }
-    kept.push_back(days[row]);
+    days[kept] = days[row];
     for (std::size_t k = 0; k < price_fields; ++k) {
-      if (fields[k].empty()) continue;
-      check_figure(fields[k][row], PriceField(k), days[row], where);
-      bars.fields[k].push_back(fields[k][row]);
-      held[k] = held[k] || !std::isnan(fields[k][row]);
+      auto& field = columns.fields[k];
+      if (field.empty()) continue;
+      check_figure(field[row], PriceField(k), days[row], where);
+      field[kept] = field[row];
+      held[k] = held[k] || !std::isnan(field[row]);
     }
+    ++kept;
   }
+  BarHistory bars{asset};
+  days.resize(kept);
+  bars.days = std::move(days);
   for (std::size_t k = 0; k < price_fields; ++k) {
-    if (!held[k]) bars.fields[k] = {};
+    if (!held[k]) continue;
+    columns.fields[k].resize(kept);
+    bars.fields[k] = std::move(columns.fields[k]);
   }
-  bars.days = std::move(kept);
   return bars;
 }
 
@@ -251,26 +274,37 @@ BarHistory bars_from_answer(const Provider& provider, const std::string& asset, 
 std::vector<std::string> members_from_answer(const Provider& provider, const std::string& list,
                                              const std::string& body) {
   const auto where = fmt::format("provider {}, list {}", provider.name, list);
-  const auto document = parsed(where, body);
   std::vector<std::string> members;
-  for (const auto& item : array_at(document, provider.members, where)) {
-    if (!item.is_string() && !item.is_number_integer()) {
-      throw InputError(where, fmt::format("{} is no code", shown_json(item)),
+  std::vector<JsonWanted> wanted{{provider.members}};
+  wanted[0].take = [&](const JsonItem& item, std::size_t position) {
+    if (position == 0) members.clear();
+    if (item.kind != JsonItem::Kind::text && item.kind != JsonItem::Kind::whole) {
+      throw InputError(where, fmt::format("{} is no code", item.shown()),
                        "Check members of the provider in the mandate");
     }
-    members.push_back(item.is_string() ? item.get<std::string>() : shown_json(item));
+    if (members.size() == most_members) {
+      throw InputError(where, fmt::format("it names more than {} members", most_members), "Check the name of the list");
+    }
+    members.emplace_back(item.text);
     check_name(members.back(), longest_code, where);
-  }
+  };
+  walk_json(body, where, wanted);
+  list_found(wanted[0], where);
   if (members.empty()) throw InputError(where, "it names no member", "Check the name of the list");
   return members;
 }
 
 std::string words_of_error(const Provider& provider, const std::string& body) {
   if (!provider.message.empty()) {
-    const auto document = is_too_deep(body) ? json() : json::parse(body, nullptr, false);
-    const json::json_pointer place(provider.message);
-    if (!document.is_discarded() && document.contains(place) && document.at(place).is_string()) {
-      return excerpt(document.at(place).get<std::string>(), 200);
+    std::string message;
+    std::vector<JsonWanted> wanted{{provider.message}};
+    wanted[0].take_value = [&](const JsonItem& item) {
+      message = item.kind == JsonItem::Kind::text ? excerpt(item.text, 200) : std::string();
+    };
+    try {
+      walk_json(body, "provider " + provider.name, wanted);
+      if (!message.empty()) return message;
+    } catch (const InputError&) {  // then its first line is shown
     }
   }
   return excerpt(std::string_view(body).substr(0, body.find_first_of("\r\n")));

@@ -37,7 +37,8 @@ std::vector<std::string> texts(CsvRow row) {
 }
 
 /// Files of a folder that end with .csv, in order of their names, or the file itself.
-std::vector<fs::path> csv_files(const fs::path& path) {
+/// @param all also folders that are named like files: reading them says what they are
+std::vector<fs::path> csv_files(const fs::path& path, bool all = false) {
   std::error_code error;
   if (!fs::exists(path, error)) throw InputError(path.string(), "there is no such file or folder", "Check the path");
   if (!fs::is_directory(path, error)) return {path};
@@ -45,7 +46,7 @@ std::vector<fs::path> csv_files(const fs::path& path) {
   fs::directory_iterator entries(path, error);
   for (; !error && entries != fs::directory_iterator(); entries.increment(error)) {
     std::error_code unknown;  // of a link that leads nowhere: reading it says so
-    const bool folder = entries->is_directory(unknown);
+    const bool folder = !all && entries->is_directory(unknown);
     if (!folder && same_name(entries->path().extension().string(), ".csv")) files.push_back(entries->path());
   }
   if (error) throw OutsideFailure(fmt::format("{}: the folder cannot be read: {}", path.string(), error.message()));
@@ -386,8 +387,8 @@ bool is_wanted(const PriceReading& reading, const std::string& asset) {
   return reading.assets.empty() || find_name(asset, reading.assets).has_value();
 }
 
-std::vector<fs::path> wanted_files(const fs::path& path, const PriceReading& reading) {
-  auto files = csv_files(path);
+std::vector<fs::path> wanted_files(const fs::path& path, const PriceReading& reading, bool all = false) {
+  auto files = csv_files(path, all);
   std::erase_if(files, [&](const fs::path& file) { return !is_wanted(reading, file.stem().string()); });
   return files;
 }
@@ -464,11 +465,13 @@ BarsRead read_bars_listing_failures(const fs::path& path, const PriceReading& re
           return columns_of_many(path, header);
         });
   } else {
-    const auto files = wanted_files(path, reading);
+    const auto files = wanted_files(path, reading, true);
+    SharedCalendars calendars;
     auto results = each_file(files, reading.threads, [&](const fs::path& file) {
       BarsRead one;
       try {
         one.bars = bars_of_file(file, reading, false);
+        calendars.share(one.bars.front().days);
       } catch (const Error& failure) {
         one.failures.emplace_back(file.stem().string(), failure.what());
       }

@@ -183,6 +183,20 @@ Mandate mandate_from(const std::string& text) {
   return read_mandate(folder.write("rules.toml", text));
 }
 
+TEST(Mandate, NamesAreNamesLikeAllOthers) {
+  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
+  EXPECT_THAT(complaint("[limits]\n\"a\\u001b[2Jb\" = \"each <= 10%\"\n"),
+              AllOf(HasSubstr("rules.toml, line 2, [limits]"), HasSubstr("control character U+001B")));
+  EXPECT_THAT(complaint("[limits]\n\"\" = \"each <= 10%\"\n"), HasSubstr("it is empty"));
+  EXPECT_THAT(complaint("[schedules]\n\"x\\ny\" = \"1m\"\n"), HasSubstr("control character U+000A"));
+  EXPECT_THAT(complaint("[costs.\"\\u202Eall\"]\nbuy = 1\n"), HasSubstr("control character U+202E"));
+  EXPECT_THAT(complaint("[limits]\n\"" + std::string(201, 'x') + "\" = \"each <= 10%\"\n"),
+              HasSubstr("it has 201 characters, the most is 200"));
+  EXPECT_THAT(complaint("[universe]\nassets = [\"A\", \"B\\u0000\"]\n"),
+              AllOf(HasSubstr("line 2, universe.assets"), HasSubstr("U+0000")));
+  EXPECT_THAT(complaint("[universe]\nbenchmark = \"" + std::string(65, 'x') + "\"\n"), HasSubstr("the most is 64"));
+  EXPECT_THAT(complaint("[universe]\ncurrency = \"H\\tC\"\n"), HasSubstr("U+0009"));
+}
 TEST(MandateFile, IsReadWhole) {
   const Folder folder;
   const auto mandate = read_mandate(folder.write("rules.toml", R"(

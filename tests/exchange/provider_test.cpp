@@ -1,6 +1,11 @@
 #include "inchtide/exchange/provider.hpp"
 
+#include <fmt/format.h>
+#include <malloc.h>
+
 #include <cmath>
+#include <fstream>
+#include <functional>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/exchange/http.hpp"
@@ -203,10 +208,80 @@ TEST(Provider, ListsAndErrorsAreReadByPointer) {
   provider.message = "/error/text";
   EXPECT_THAT(members_from_answer(provider, "all", R"({"m":["TDM.HX",410027]})"), ElementsAre("TDM.HX", "410027"));
   EXPECT_THAT(message_of([&] { members_from_answer(provider, "all", R"({"m":[]})"); }), HasSubstr("names no member"));
-  EXPECT_THAT(message_of([&] { members_from_answer(provider, "all", R"({"m":[{}]})"); }), HasSubstr("{} is no code"));
+  EXPECT_THAT(message_of([&] { members_from_answer(provider, "all", R"({"m":[{}]})"); }),
+              HasSubstr("an object is no code"));
   EXPECT_EQ(words_of_error(provider, R"({"error":{"text":"closed today"}})"), "closed today");
   EXPECT_EQ(words_of_error(provider, "Bad gateway\nmore"), "Bad gateway");
 }
+
+TEST(ProviderAnswer, MayHaveOneArrayForTwoFieldsAndNamesThatComeTwice) {
+  auto provider = pier();
+  provider.fields[std::size_t(PriceField::adjusted_close)] = "/s/close";
+  // Of a name that comes twice the last counts, as in most readers.
+  const auto bars = read(provider, R"({"x":{"days":[1]},"s":{"days":["2020-01-01","2020-01-02","2020-01-03"],)"
+                                   R"("close":[3],"days":["2024-03-04","2024-03-05"],"close":[10,11]},"days":[]})");
+  EXPECT_THAT(bars.days, ElementsAre(*parse_day("2024-03-04"), *parse_day("2024-03-05")));
+  EXPECT_THAT(bars.of(PriceField::close), ElementsAre(10, 11));
+  EXPECT_THAT(bars.of(PriceField::adjusted_close), ElementsAre(10, 11));
+  EXPECT_THAT(complaint(R"({"s":{"days":["2024-03-04"],"close":[{"a":1}]}})"), HasSubstr("an object is not a figure"));
+  EXPECT_THAT(complaint(R"({"s":{"days":["2024-03-04"],"close":{"0":1}}})"), HasSubstr("/s/close is no array"));
+  EXPECT_THAT(complaint(R"({"s":[{"days":1}]})"), HasSubstr("has nothing at /s/days"));
+  EXPECT_THAT(complaint(R"({"s":{"days":["2024-03-04"],"close":[1e999]}})"), HasSubstr("is not JSON"));
+}
+
+#ifndef INCHTIDE_SANITIZE  // which keeps memory that was given back
+/// By how many KiB an action raises the most that the process has held.
+long raised_by(const std::function<void()>& action) {
+  const auto held = [](const char* what) {
+    std::ifstream status("/proc/self/status");
+    for (std::string line; std::getline(status, line);) {
+      if (line.starts_with(what)) return std::stol(line.substr(line.find_first_of("0123456789")));
+    }
+    return -1L;
+  };
+  malloc_trim(0);
+  std::ofstream("/proc/self/clear_refs") << 5;  // the most is counted from here
+  const long before = held("VmRSS:");
+  action();
+  return held("VmHWM:") - before;
+}
+
+TEST(ProviderAnswer, TakesAtMostFourTimesItsBytes) {
+  auto provider = pier();
+  provider.fields[std::size_t(PriceField::volume)] = "/s/volume";
+  const auto long_one = [](std::size_t rows, const std::function<std::string(std::size_t)>& day, const char* figure) {
+    std::string body = R"({"s":{"days":[)";
+    for (std::size_t row = 0; row < rows; ++row) body += (row > 0 ? "," : "") + day(row);
+    for (const char* name : {"close", "volume"}) {
+      body += fmt::format(R"(],"{}":[)", name);
+      for (std::size_t row = 0; row < rows; ++row) body += (row > 0 ? "," : "") + std::string(figure);
+    }
+    return body + "]}}";
+  };
+  const auto iso = [](std::size_t row) { return '"' + to_string(Day{std::chrono::days{row}}) + '"'; };
+  const auto times = [](const std::string& body, long kib) { return 1024.0 * double(kib) / double(body.size()); };
+  const auto plain = long_one(400'000, iso, "12.25");
+  EXPECT_LT(times(plain, raised_by([&] { EXPECT_EQ(read(provider, plain).days.size(), 400'000u); })), 4);
+  // Backwards, so that it is sorted.
+  const auto turned = long_one(
+      400'000, [&](std::size_t row) { return iso(399'999 - row); }, "12.25");
+  EXPECT_LT(times(turned, raised_by([&] { EXPECT_EQ(read(provider, turned).days.front(), Day{}); })), 4);
+  // Hostile ones: what they say is refused before there is room for it.
+  const auto tiny = long_one(
+      5'000'000, [](std::size_t) { return std::string("1"); }, "1");
+  provider.seconds = true;
+  EXPECT_LT(
+      times(tiny, raised_by([&] { EXPECT_THAT(complaint(tiny, provider), HasSubstr("more than there are days")); })),
+      4);
+  const std::string name(12'000'000, 'k');
+  const auto named = "{\"" + name + "\":{\"" + name + "\":[]}}";
+  EXPECT_LT(times(named, raised_by([&] { EXPECT_THAT(complaint(named), HasSubstr("has nothing at /s/days")); })), 4);
+  std::string nested;
+  for (int k = 0; k < 5'000'000; ++k) nested += "{},";
+  nested = "[" + nested + "0]";
+  EXPECT_LT(times(nested, raised_by([&] { EXPECT_THAT(complaint(nested), HasSubstr("has nothing at /s/days")); })), 4);
+}
+#endif
 
 }  // namespace
 }  // namespace inchtide::exchange

@@ -158,5 +158,49 @@ TEST(Footing, ASpanHasSoManyReturnsWhateverTheWeekdayOfItsAnniversary) {
   EXPECT_EQ(result_of("relate" + from + " --windows 3y --to 2023-12-15")["windows"][0]["observations"], 36);
 }
 
+TEST(BadFiles, AmongThePricesCostNoOtherAndAreListed) {
+  const Folder folder;
+  std::string days[3] = {"date,close\n", "date,close\n", "date,close\n"};
+  for (int month = 1; month <= 12; ++month) {
+    for (int a = 0; a < 3; ++a) {
+      days[a] += fmt::format("2024-{:02}-{:02},{}\n", month, 28, 10 + a + std::sin(month * (a + 1)));
+    }
+  }
+  folder.write("p/KELPFARM.csv", days[0]);
+  folder.write("p/TIDEMILL.csv", days[1]);
+  folder.write("p/HOLLIN40.csv", days[2]);
+  const auto clean = result_of("estimate --prices " + (folder / "p").string() + " --benchmark HOLLIN40");
+  folder.write("p/BEACONET.csv", "date,close\n2024-01-28,10\n2024-02-28,ten\n");
+  folder.write("p/COLDQUAY.csv", "date,volume\n2024-01-28,10\n2024-02-28,11\n");
+  folder.write("p/DREDGECO.csv", "date,close\n2024-01-28,10\n");
+  folder.write("p/FERRYLNK.csv", std::string("date,close\n2024-01-28,\xff\xfe\n\0", 26));
+  std::filesystem::create_symlink(folder / "nowhere", folder / "p/GALEWORK.csv");
+  std::filesystem::create_symlink("HARBREIT.csv", folder / "p/HARBREIT.csv");  // to itself
+  std::filesystem::create_directory(folder / "p/HOLLBANK.csv");
+  const std::vector<std::string> bad = {"BEACONET", "COLDQUAY", "DREDGECO", "FERRYLNK",
+                                        "GALEWORK", "HARBREIT", "HOLLBANK"};
+  const auto prices = " --prices " + (folder / "p").string() + " --benchmark HOLLIN40";
+  for (const char* command : {"inspect", "describe", "relate", "estimate", "frontier", "weigh", "rehearse"}) {
+    const std::string split = std::string(command) == "rehearse" ? " --split 2024-09-01" : "";
+    const auto said = run_tool(command + prices + split + " --json " + (folder / "o.json").string());
+    EXPECT_EQ(said.code, 4) << command << said.err;
+    for (const auto& asset : bad) EXPECT_THAT(said.err, HasSubstr(asset + " is passed over: ")) << command;
+    const auto written = nlohmann::json::parse(test::text_of(folder / "o.json"));
+    EXPECT_EQ(written["inputs"]["passed_over"].size(), bad.size()) << command;
+    if (std::string(command) == "estimate") {
+      EXPECT_EQ(written["result"]["covariance"], clean["covariance"]);
+    }
+  }
+  EXPECT_THAT(run_tool("describe" + prices).err, HasSubstr("BEACONET.csv, line 3, column close"));
+  // One that is asked for is passed over too; a benchmark cannot be.
+  EXPECT_EQ(run_tool("describe" + prices + " --assets KELPFARM,BEACONET").code, 4);
+  const auto benchmark = run_tool("describe --prices " + (folder / "p").string() + " --benchmark BEACONET");
+  EXPECT_EQ(benchmark.code, 1);
+  EXPECT_THAT(benchmark.err, HasSubstr("BEACONET.csv, line 3, column close"));
+  EXPECT_THAT(run_tool("describe" + prices + " --assets BEACON").err, HasSubstr("no prices of 'BEACON'"));
+  // A single file is all there is.
+  EXPECT_EQ(run_tool("describe --prices " + (folder / "p/BEACONET.csv").string()).code, 1);
+}
+
 }  // namespace
 }  // namespace inchtide
