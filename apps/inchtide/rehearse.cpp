@@ -2,7 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/percent.hpp"
+#include "inchtide/prices/periods.hpp"
 #include "inchtide/report/views.hpp"
 #include "output.hpp"
 #include "study.hpp"
@@ -54,6 +58,37 @@ std::vector<Rehearsal> runs_of(const Study& study, const PriceTable& walk, const
   return runs;
 }
 
+// Days that are no part of the walk because some asset has no price on them, and which asset costs most of them.
+void warn_of_dropped_days(Study& study, const PriceTable& walk) {
+  std::vector<PriceHistory> own;
+  for (const auto& history : study.histories) {
+    if (study.benchmark != history.asset) own.push_back(history);
+  }
+  const auto within = [&](const std::vector<Day>& days) {
+    return std::ranges::upper_bound(days, walk.days.back()) - std::ranges::lower_bound(days, walk.days.front());
+  };
+  const auto all = within(days_of_any(own));
+  const auto dropped = all - std::ptrdiff_t(walk.rows());
+  if (dropped <= 0) return;
+  const auto& most = *std::ranges::min_element(own, {}, [&](const PriceHistory& h) { return within(h.days); });
+  study.warnings.push_back(fmt::format(
+      "{} of {} days are no part of the walk, as not every asset has a price on them ({} most often, on {}): "
+      "a holding in an asset that is suspended is valued and traded as if those days were none",
+      dropped, all, most.asset, all - within(most.days)));
+}
+
+// Cash below zero pays nothing here.
+void warn_of_borrowing(std::vector<std::string>& warnings, const std::vector<Allocation>& allocations) {
+  for (const auto& allocation : allocations) {
+    const double borrowed = allocation.weights.sum() - 1;
+    if (borrowed <= 1e-9) continue;
+    warnings.push_back(
+        fmt::format("{} borrows {} of wealth, for nothing in this walk: it earns too much by what that "
+                    "would cost",
+                    allocation.name, percent_text(borrowed)));
+  }
+}
+
 }  // namespace
 
 Outcome rehearse(const Options& options) {
@@ -65,9 +100,11 @@ Outcome rehearse(const Options& options) {
   }
   // Only days on which every asset has a price of its own: nothing is traded at a price that was carried forward.
   const auto walk = walk_from(walk_of(study), *split);
+  warn_of_dropped_days(study, walk);
   auto choice = choice_of(study, *split);
   const auto chosen = allocations_of(choice, study.mandate, options);
   const auto runs = runs_of(study, walk, chosen.portfolios, choice.risk_free);
+  warn_of_borrowing(choice.warnings, chosen.portfolios);
   for (const auto& aim : chosen.unanswered) {
     choice.warnings.push_back(fmt::format("{} has no portfolio and is not rehearsed: {}", aim.name, aim.reason));
   }
@@ -79,6 +116,8 @@ Outcome rehearse(const Options& options) {
   outcome.tables[0].notes.push_back(
       fmt::format("Weights estimated before {}; decided at a close, traded {} trading day(s) later; cash earns nothing",
                   to_string(*split), study.mandate.delay.value_or(RehearsalOptions{}.delay)));
+  outcome.tables[0].notes.push_back(
+      fmt::format("Figures per year from {:.4g} rows a year, as counted", runs.front().rows_per_year));
   outcome.charts = {{"wealth", report::wealth_chart(runs)}};
   return outcome;
 }

@@ -12,7 +12,8 @@
 namespace inchtide {
 namespace {
 
-constexpr double trading_days_per_year = 252;
+/// Of the wealth: what is less is no order but rounding.
+constexpr double smallest_order = 1e-9;
 
 void check(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {
   table.check();
@@ -79,7 +80,7 @@ Trade trade_to(Ledger& ledger, const Eigen::VectorXd& prices, const RehearsalPla
   const Eigen::VectorXd change = plan.weights - holdings / trade.wealth_before;
   const double cash_change = cash_after / trade.wealth_after - ledger.cash / trade.wealth_before;
   trade.turnover = (change.cwiseAbs().sum() + std::abs(cash_change)) / 2;
-  trade.orders = std::size_t((trade.value.array() != 0).count());
+  trade.orders = std::size_t((trade.value.array().abs() > smallest_order * trade.wealth_before).count());
   ledger.units = targets.cwiseQuotient(prices);
   ledger.cash = cash_after;
   return trade;
@@ -95,8 +96,8 @@ void measure(Rehearsal& run, const RehearsalOptions& options) {
 
   const Eigen::ArrayXd daily = run.net.tail(last).array() / run.net.head(last).array() - 1;
   const double mean = daily.mean();
-  run.volatility = last > 1 ? std::sqrt(trading_days_per_year * (daily - mean).square().sum() / double(last - 1)) : 0.0;
-  if (run.volatility > 0) run.sharpe = (trading_days_per_year * mean - options.risk_free) / run.volatility;
+  run.volatility = last > 1 ? std::sqrt(run.rows_per_year * (daily - mean).square().sum() / double(last - 1)) : 0.0;
+  if (run.volatility > 0) run.sharpe = (run.rows_per_year * mean - options.risk_free) / run.volatility;
   const auto drawdown = deepest_drawdown(run.net);
   run.max_drawdown = drawdown.depth;
   run.max_drawdown_from = run.days[drawdown.peak];
@@ -157,6 +158,7 @@ Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const Reh
   run.schedule = plan.schedule.text();
   run.aim = plan.aim;
   run.days = table.days;
+  run.rows_per_year = table.rows_per_year();
   run.net.resize(Eigen::Index(rows));
   run.gross.resize(Eigen::Index(rows));
   Ledger ledger{Eigen::VectorXd::Zero(plan.weights.size()), options.wealth};

@@ -2,6 +2,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <chrono>
+
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 
@@ -37,6 +40,19 @@ std::string Schedule::text() const {
   return every->text() + (anchor == Anchor::first ? "@first" : "");
 }
 
+namespace {
+
+/// The first day after the last on which there may be a price: a weekday, unless some day isn't one.
+Day next_day(const std::vector<Day>& days) {
+  const auto is_weekend = [](Day day) { return std::chrono::weekday{day}.iso_encoding() > 5; };
+  Day next = days.back() + std::chrono::days{1};
+  if (std::ranges::any_of(days, is_weekend)) return next;
+  while (is_weekend(next)) next += std::chrono::days{1};
+  return next;
+}
+
+}  // namespace
+
 std::vector<bool> Schedule::looks(const std::vector<Day>& days) const {
   std::vector<bool> looks(days.size(), false);
   if (!every) return looks;
@@ -46,7 +62,8 @@ std::vector<bool> Schedule::looks(const std::vector<Day>& days) const {
     } else if (anchor == Anchor::first) {
       looks[i] = every->period_of(days[i]) != every->period_of(days[i - 1]);
     } else {
-      looks[i] = i + 1 == days.size() || every->period_of(days[i]) != every->period_of(days[i + 1]);
+      const Day next = i + 1 < days.size() ? days[i + 1] : next_day(days);
+      looks[i] = every->period_of(days[i]) != every->period_of(next);
     }
   }
   return looks;

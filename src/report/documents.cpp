@@ -106,6 +106,7 @@ Json run_json(const Rehearsal& run) {
           {"aim", run.aim},
           {"growth", run.growth},
           {"growth_per_year", run.growth_per_year},
+          {"rows_per_year", run.rows_per_year},
           {"volatility", run.volatility},
           {"sharpe", run.volatility > 0 ? Json(run.sharpe) : Json()},
           {"max_drawdown", run.max_drawdown},

@@ -50,10 +50,56 @@ TEST(Schedule, LooksOnTheLastOrFirstTradingDay) {
   };
   using testing::ElementsAre;
   EXPECT_THAT(looked("never"), ElementsAre());
-  EXPECT_THAT(looked("1m"), ElementsAre("2024-01-31", "2024-02-29", "2024-03-29", "2024-04-05"));
+  EXPECT_THAT(looked("1m"), ElementsAre("2024-01-31", "2024-02-29", "2024-03-29"));
   EXPECT_THAT(looked("1m@first"), ElementsAre("2024-02-01", "2024-03-01", "2024-04-01"));
-  EXPECT_THAT(looked("1q"), ElementsAre("2024-03-29", "2024-04-05"));
+  EXPECT_THAT(looked("1q"), ElementsAre("2024-03-29"));
   EXPECT_THAT(looked("30d"), ElementsAre("2024-02-12", "2024-03-25"));
+}
+
+TEST(Schedule, APeriodIsOverWhenTheCalendarSaysSo) {
+  const auto looks_last = [](const char* text, std::vector<const char*> texts) {
+    std::vector<Day> given;
+    for (const char* day : texts) given.push_back(*parse_day(day));
+    return bool(Schedule::parse(text, "").looks(given).back());
+  };
+  // Friday the 29th is the last weekday of March 2024, Thursday the 28th is not.
+  EXPECT_TRUE(looks_last("1m", {"2024-03-27", "2024-03-28", "2024-03-29"}));
+  EXPECT_FALSE(looks_last("1m", {"2024-03-27", "2024-03-28"}));
+  EXPECT_TRUE(looks_last("1w", {"2024-03-28", "2024-03-29"}));
+  EXPECT_FALSE(looks_last("1w", {"2024-03-27", "2024-03-28"}));
+  // Where there are prices on Saturdays, Saturday the 30th is not the last day either.
+  EXPECT_FALSE(looks_last("1m", {"2024-03-23", "2024-03-29", "2024-03-30"}));
+  EXPECT_TRUE(looks_last("1m", {"2024-03-23", "2024-03-30", "2024-03-31"}));
+}
+
+TEST(Rehearsal, WithoutADelayTradesNothingOnTheLastRowOfAPeriodThatIsNotOver) {
+  PriceTable table;
+  for (int d = 1; d <= 12; ++d) table.days.push_back(Day{std::chrono::year{2024} / 1 / d});
+  table.assets = {{"A", "HLC"}, {"B", "HLC"}};
+  table.prices = Eigen::MatrixXd::Constant(12, 2, 10);
+  table.prices.col(1).tail(6).setConstant(20);
+  const auto plan = plan_of(Eigen::Vector2d(0.5, 0.5), "1m", CostRates::none(2));
+  EXPECT_EQ(rehearse(table, plan, {1000, 0, 0}).trades.size(), 1u);
+}
+
+TEST(Rehearsal, CountsItsRowsAYearAndNoOrdersByRounding) {
+  // Weekly prices for three years; two halves that are both at 0.1 x price: nothing moves them apart but rounding.
+  PriceTable table;
+  for (int week = 0; week < 157; ++week)
+    table.days.push_back(Day{std::chrono::year{2021} / 1 / 8} + std::chrono::days{7 * week});
+  table.assets = {{"A", "HLC"}, {"B", "HLC"}};
+  table.prices.resize(157, 2);
+  for (int week = 0; week < 157; ++week) table.prices.row(week).setConstant(10 + 3 * std::sin(week));
+  table.prices.col(1) *= 0.1;
+  const auto run = rehearse(table, plan_of(Eigen::Vector2d(0.5, 0.5), "1d", CostRates::none(2)), {1000, 1, 0});
+  EXPECT_EQ(run.rows_per_year, 52);
+  EXPECT_EQ(run.orders, 2u);       // of the first purchase
+  std::vector<double> returns{0};  // in cash until the second row
+  for (int week = 2; week < 157; ++week) returns.push_back(table.prices(week, 0) / table.prices(week - 1, 0) - 1);
+  double mean = 0, squares = 0;
+  for (double r : returns) mean += r / 156;
+  for (double r : returns) squares += (r - mean) * (r - mean);
+  EXPECT_NEAR(run.volatility, std::sqrt(52 * squares / 155), 1e-12);
 }
 
 TEST(Schedule, RefusesWhatItCannotDo) {
@@ -184,8 +230,9 @@ TEST(Rehearsal, MeasuresByHand) {
   double mean = 0, squares = 0;
   for (double x : r) mean += x / 4;
   for (double x : r) squares += (x - mean) * (x - mean);
-  EXPECT_NEAR(run.volatility, std::sqrt(252 * squares / 3), 1e-13);
-  EXPECT_NEAR(run.sharpe, (252 * mean - 0.03) / std::sqrt(252 * squares / 3), 1e-12);
+  const double rows = 4 / years;  // as counted, a year
+  EXPECT_NEAR(run.volatility, std::sqrt(rows * squares / 3), 1e-13);
+  EXPECT_NEAR(run.sharpe, (rows * mean - 0.03) / std::sqrt(rows * squares / 3), 1e-12);
   EXPECT_NEAR(run.turnover_per_year, 1 / years, 1e-13);
   EXPECT_EQ(run.orders, 1u);
 }

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <random>
 
+#include "inchtide/base/day.hpp"
 #include "support/tool.hpp"
 
 namespace inchtide {
@@ -200,6 +201,31 @@ TEST(BadFiles, AmongThePricesCostNoOtherAndAreListed) {
   EXPECT_THAT(run_tool("describe" + prices + " --assets BEACON").err, HasSubstr("no prices of 'BEACON'"));
   // A single file is all there is.
   EXPECT_EQ(run_tool("describe --prices " + (folder / "p/BEACONET.csv").string()).code, 1);
+}
+
+TEST(Rehearse, SaysWhatItsWalkLeavesOutAndWhatItDoesNotCharge) {
+  const Folder folder;
+  std::string days[2] = {"date,close\n", "date,close\n"};
+  int row = 0;
+  for (Day day{std::chrono::year{2022} / 1 / 7}; day < Day{std::chrono::year{2025} / 1 / 1};
+       day += std::chrono::days{7}) {
+    ++row;
+    days[0] += fmt::format("{},{}\n", to_string(day), 10 + std::sin(row));
+    const bool suspended = row > 120 && row <= 130;
+    if (!suspended) days[1] += fmt::format("{},{}\n", to_string(day), 20 + std::cos(3 * row));
+  }
+  folder.write("p/KELPFARM.csv", days[0]);
+  folder.write("p/TIDEMILL.csv", days[1]);
+  folder.write("w.csv", "asset,weight\nKELPFARM,90%\nTIDEMILL,40%\n");
+  const auto said = run_tool("rehearse --prices " + (folder / "p").string() + " --split 2023-06-01 --weights " +
+                             (folder / "w.csv").string() + " --json " + (folder / "o.json").string());
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err, HasSubstr("10 of 84 days are no part of the walk"));
+  EXPECT_THAT(said.err, HasSubstr("TIDEMILL most often, on 10"));
+  EXPECT_THAT(said.err, HasSubstr("borrows 30.00% of wealth, for nothing in this walk"));
+  EXPECT_THAT(said.out, HasSubstr("Figures per year from 52 rows a year, as counted"));
+  const auto written = nlohmann::json::parse(test::text_of(folder / "o.json"));
+  EXPECT_EQ(written["result"]["runs"][0]["rows_per_year"], 52);
 }
 
 }  // namespace

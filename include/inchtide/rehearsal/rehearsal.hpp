@@ -56,7 +56,7 @@ struct Trade {
   double wealth_after = 0;
   double cost = 0;
   double turnover = 0;     ///< half the sum of absolute weight changes, cash included
-  std::size_t orders = 0;  ///< assets that were bought or sold
+  std::size_t orders = 0;  ///< assets that were bought or sold for more than 1e-9 of wealth
 };
 
 struct Rehearsal {
@@ -67,10 +67,11 @@ struct Rehearsal {
                           ///< wealth after costs of the day before
   std::vector<Trade> trades;
 
+  double rows_per_year = 252;  ///< as the table's rows are counted, see PriceTable
   double growth = 0;           ///< net, whole span, over the wealth at the start
   double growth_per_year = 0;  ///< net, geometric, by calendar years of 365.25 days
-  double volatility = 0;       ///< per year: sqrt(252) x sample sd of daily net returns
-  double sharpe = 0;           ///< (252 x mean daily net return - risk-free) / volatility; 0 where volatility is 0
+  double volatility = 0;       ///< per year: sqrt(rows per year) x sample sd of net returns from row to row
+  double sharpe = 0;           ///< (rows per year x mean net return - risk-free) / volatility; 0 where volatility is 0
   double max_drawdown = 0;     ///< of net wealth, 0 or negative
   Day max_drawdown_from{}, max_drawdown_to{};
   double turnover_per_year = 0;  ///< all trades, the first purchase included

@@ -28,7 +28,8 @@ struct Schedule {
   [[nodiscard]] std::string text() const;
 
   /// For each day whether the portfolio is looked at on its close. The first day never counts: the first purchase is
-  /// decided then anyway. Intervals of days count rows from the first. The last day counts as its period's last.
+  /// decided then anyway. Intervals of days count rows from the first. The last day is its period's last only where the
+  /// calendar says so (no weekday of the period is left), never because the prices end there.
   [[nodiscard]] std::vector<bool> looks(const std::vector<Day>& days) const;
 };
 
