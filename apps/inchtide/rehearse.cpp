@@ -71,10 +71,11 @@ void warn_of_dropped_days(Study& study, const PriceTable& walk) {
   const auto dropped = all - std::ptrdiff_t(walk.rows());
   if (dropped <= 0) return;
   const auto& most = *std::ranges::min_element(own, {}, [&](const PriceHistory& h) { return within(h.days); });
-  study.warnings.push_back(fmt::format(
-      "{} of {} days are no part of the walk, as not every asset has a price on them ({} most often, on {}): "
-      "a holding in an asset that is suspended is valued and traded as if those days were none",
-      dropped, all, most.asset, all - within(most.days)));
+  study.warnings.push_back(
+      fmt::format("{} of {} days are no part of the walk, as some asset has no price on them ({} most often, on {}); a "
+                  "suspension is "
+                  "walked over in one step",
+                  dropped, all, most.asset, all - within(most.days)));
 }
 
 // Cash below zero pays nothing here.

@@ -39,9 +39,10 @@ const char* const fault_help =
     "Simulate a fault; repeatable. slow:MS (each answer waits), busy:N and down:N (the first N answers for each asset "
     "are 429 or 503), and for an asset or *: cut:A (the body breaks off), cut-once:A, wrong-json:A, unequal:A "
     "(arrays), "
-    "unknown:A, empty:A, nulls:A (holes), adjusted:A (as after a 2:1 split since)";
+    "unknown:A, empty:A, nulls:A (holes), adjusted:A (as after a 2:1 split since), echo:A (a refusal that repeats the "
+    "key)";
 const std::vector<std::string> fault_kinds = {"slow",    "busy",    "down",  "cut",   "cut-once", "wrong-json",
-                                              "unequal", "unknown", "empty", "nulls", "adjusted"};
+                                              "unequal", "unknown", "empty", "nulls", "adjusted", "echo"};
 
 struct World {
   std::vector<BarHistory> bars;
@@ -149,6 +150,9 @@ void serve_history(World& world, const httplib::Request& request, httplib::Respo
     return refuse(response, 429, "too many requests");
   }
   if (asked <= world.number("down")) return refuse(response, 503, "down for a moment");
+  if (world.has("echo", asset->asset)) {
+    return refuse(response, 400, fmt::format("not with the key {} today", request.get_header_value("X-Pier-Key")));
+  }
   const bool csv = request.get_param_value("answer") == "csv";
   const auto bars = rows_for(world, *asset, request);
   const auto body =

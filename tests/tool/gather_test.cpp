@@ -1,5 +1,7 @@
 // `inchtide gather` as a process: from files, and from the stand-in provider over loopback with its faults.
 
+#include <sqlite3.h>
+
 #include <fmt/format.h>
 
 #include <cstdlib>
@@ -324,6 +326,51 @@ TEST(GatherPier, TheKeyIsNeededAndShownNowhere) {
        {wrong.out, wrong.err, right.out, right.err, text_of(folder / "a.json"), text_of(folder / "p.store")}) {
     EXPECT_THAT(text, AllOf(Not(HasSubstr("lobster99")), Not(HasSubstr("crab"))));
   }
+}
+
+TEST(GatherPier, AKeyThatItRepeatsIsTakenOutOfWhatItSays) {
+  const Folder folder;
+  const Pier pier({"--fault", "echo:KELPFARM"});
+  mandate_for(folder, pier.url());
+  const auto said = gather(from_pier(folder, "--assets KELPFARM,TIDEMILL --json " + (folder / "a.json").string()),
+                           "PIER_KEY=lobster99");
+  EXPECT_EQ(said.code, 4);
+  EXPECT_THAT(said.out, HasSubstr("not with the key"));
+  for (const auto& text : {said.out, said.err, text_of(folder / "a.json"), text_of(folder / "p.store")}) {
+    EXPECT_THAT(text, Not(HasSubstr("lobster99")));
+  }
+}
+
+TEST(GatherPier, ALoopbackAddressIsNotAskedForThroughAProxy) {
+  const Folder folder;
+  const Pier pier({"--key", "crab"});
+  mandate_for(folder, pier.url());
+  const std::string nowhere = "http://127.0.0.1:9";
+  const auto said = gather(from_pier(folder, "--assets KELPFARM"),
+                           "http_proxy=" + nowhere + " https_proxy=" + nowhere + " ALL_PROXY=" + nowhere + " " + key);
+  EXPECT_EQ(said.code, 0) << said.out << said.err;
+}
+
+TEST(GatherFiles, ForeignRowsOfAnOlderStoreAreFoundAndMended) {
+  const Folder folder;
+  const auto store = (folder / "p.store").string();
+  const std::string two = "--assets KELPFARM,TIDEMILL --quiet --prices " + prices + " --store " + store;
+  ASSERT_EQ(gather(two).code, 0);
+  {
+    sqlite3* connection = nullptr;
+    ASSERT_EQ(sqlite3_open(store.c_str(), &connection), SQLITE_OK);
+    // As 9999-12-31 of the first asset was written before days were checked: within the second one's keys.
+    const auto* sql = "INSERT INTO bar (key, close) VALUES (4194304 + 2097152 + 2932896, 7)";
+    EXPECT_EQ(sqlite3_exec(connection, sql, nullptr, nullptr, nullptr), SQLITE_OK);
+    sqlite3_close(connection);
+  }
+  for (const char* command : {"inspect", "describe", "estimate"}) {
+    const auto said = run(tool + " " + command + " --prices " + store);
+    EXPECT_EQ(said.code, 1) << command;
+    EXPECT_THAT(said.err, AllOf(HasSubstr("has a row of the day"), HasSubstr("gather --in-full"))) << command;
+  }
+  EXPECT_EQ(gather(two + " --in-full").code, 0);
+  EXPECT_EQ(run(tool + " describe --prices " + store).code, 0);
 }
 
 TEST(GatherPier, OtherWaysOfAnswering) {

@@ -6,8 +6,12 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <csignal>
+#include <map>
+#include <random>
 #include <thread>
 
+#include "support/server.hpp"
 #include "support/tool.hpp"
 
 namespace inchtide::test {
@@ -109,6 +113,57 @@ TEST(Outputs, AFileThatMayNotGrowIsAnErrorAndLeavesWhatWasThere) {
   EXPECT_THAT(said.err, HasSubstr("a.json: it cannot be written: File too large"));
   EXPECT_EQ(text_of(folder / "a.json"), "before");
   EXPECT_EQ(std::distance(fs::directory_iterator(folder.path()), {}), 1);
+}
+
+TEST(Outputs, AreWholeOrAsTheyWereWhenARunIsStopped) {
+  const Folder folder;
+  const std::vector<std::string> command = {tool,       "inspect",
+                                            "--prices", demo + "/prices",
+                                            "--csv",    (folder / "out").string(),
+                                            "--json",   (folder / "out/a.json").string(),
+                                            "--xlsx",   (folder / "out/a.xlsx").string()};
+  const auto names = [&] {
+    std::map<std::string, std::string> files;
+    for (const auto& entry : fs::directory_iterator(folder / "out")) {
+      files[entry.path().filename().string()] = text_of(entry.path());
+    }
+    return files;
+  };
+  fs::create_directory(folder / "out");
+  const auto begin = std::chrono::steady_clock::now();
+  ASSERT_EQ(Background(command, folder / "o", folder / "e").wait(), 0) << text_of(folder / "e");
+  const auto whole = std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now() - begin);
+  const auto complete = names();
+  ASSERT_GT(complete.size(), 4u);
+  std::mt19937 random(3);
+  std::size_t in_between = 0;
+  constexpr int rounds = 15;
+  for (int round = 0; round < rounds; ++round) {
+    const bool over_old_ones = round % 2 == 0;
+    for (const auto& [name, text] : complete) {
+      fs::remove(folder / "out" / name);
+      if (over_old_ones) folder.write("out/" + name, "old");
+    }
+    Background run(command, folder / "o", folder / "e");
+    // Most of the time goes into reading; writing is near the end.
+    const auto early = std::uint32_t(whole.count() / 3);
+    std::this_thread::sleep_for(std::chrono::microseconds(early + random() % std::uint32_t(whole.count())));
+    run.signal(round % 3 == 0 ? SIGTERM : round % 3 == 1 ? SIGINT : SIGKILL);
+    run.wait();
+    std::size_t written = 0;
+    for (const auto& [name, text] : names()) {
+      ASSERT_TRUE(complete.contains(name)) << name << " was left";
+      if (over_old_ones && text == "old") continue;
+      ++written;
+      if (name == "a.xlsx") {  // which holds the time
+        ASSERT_EQ(text.size(), complete.at(name).size());
+      } else {
+        ASSERT_EQ(text, complete.at(name)) << name;
+      }
+    }
+    in_between += written > 0 && written < complete.size() ? 1 : 0;
+  }
+  RecordProperty("stopped_between_two_files", int(in_between));
 }
 
 TEST(Outputs, TooLittleMemoryEndsInAnError) {

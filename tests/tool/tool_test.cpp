@@ -99,7 +99,8 @@ TEST(Inspect, TellsAPriceOnADayAndWhichDayItTook) {
       file.substr(file.find("2024-05-03"), file.find('\n', file.find("2024-05-03")) - file.find("2024-05-03"));
   const auto end = line.rfind(','), begin = line.rfind(',', end - 1);
   EXPECT_EQ(result["prices"][0]["price"].get<double>(), std::stod(line.substr(begin + 1, end - begin - 1)));
-  EXPECT_THAT(run_tool("inspect" + mandate + " --on 2017-01-01").err, HasSubstr("The first price is that of AMBERFND on 2018-01-02"));
+  EXPECT_THAT(run_tool("inspect" + mandate + " --on 2017-01-01").err,
+              HasSubstr("The first price is that of AMBERFND on 2018-01-02"));
 }
 
 TEST(Inspect, DrawsWhat100Became) {
