@@ -158,11 +158,13 @@ exchange::GatherReport from_provider(const exchange::Mandate& mandate, const Opt
 ExitCode exit_code_of(const exchange::GatherReport& report, bool unmapped) {
   if (report.interrupted) return interrupted;
   std::size_t failed = 0;
-  bool outside = false;
+  bool outside = false, fault = false;
   for (const auto& asset : report.assets) {
     failed += asset.error.empty() ? 0 : 1;
     outside = outside || asset.outside;
+    fault = fault || asset.fault;
   }
+  if (fault) return own_fault;
   if (failed == 0 && !unmapped) return done;
   if (failed < report.assets.size() || failed == 0) return done_in_part;
   return outside ? outside_failed : bad_input;

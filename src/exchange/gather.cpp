@@ -228,8 +228,13 @@ GatherReport gather_from(const Provider& provider, const std::vector<Request>& r
       } catch (const Error& error) {
         take_down(gathered[i], error);
         reached[i] = 1;
+      } catch (const std::bad_alloc&) {
+        take_down(gathered[i], OutsideFailure("there is not enough memory for this answer"));
+        reached[i] = 1;
       } catch (const std::exception& error) {  // must not leave the thread
-        gathered[i].error = fmt::format("a fault of Inch Tide: {}", error.what());
+        gathered[i].error =
+            fmt::format("This is a fault of Inch Tide, not of your data: {}. Please report it", error.what());
+        gathered[i].fault = true;
         reached[i] = 1;
       }
       if (reached[i] != 0) run.done(requests[i].asset, requests.size());

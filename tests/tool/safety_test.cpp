@@ -167,6 +167,15 @@ TEST(Outputs, AreWholeOrAsTheyWereWhenARunIsStopped) {
   RecordProperty("stopped_between_two_files", int(in_between));
 }
 
+#ifndef INCHTIDE_SANITIZE  // whose library has to be loaded first
+TEST(OwnFaults, AreSaidToBeOursAndHaveACodeOfTheirOwn) {
+  const auto said = run("LD_PRELOAD=" INCHTIDE_FAULT " " + tool + " " + describe);
+  EXPECT_EQ(said.code, 70);
+  EXPECT_THAT(said.err, HasSubstr("This is a fault of Inch Tide, not of your data: a broken part. Please report it"));
+  EXPECT_EQ(said.out, "");
+}
+#endif
+
 TEST(Outputs, TooLittleMemoryEndsInAnError) {
 #ifndef INCHTIDE_SANITIZE
   const Folder folder;

@@ -19,7 +19,8 @@ struct GatheredAsset {
   std::size_t rows_new = 0, changed = 0, unchanged = 0;
   std::string note;      ///< worth knowing, e.g. that it was fetched again in full
   std::string error;     ///< empty when it went well
-  bool outside = false;  ///< the error came from the network or the disk, not from what was asked for
+  bool outside = false;  ///< the error came from the network, the disk or memory, not from what was asked for
+  bool fault = false;    ///< the error is a fault of this library
 };
 
 struct GatherReport {
