@@ -10,6 +10,7 @@
 #include <limits>
 #include <numeric>
 
+#include "frontier/ceilings.hpp"
 #include "frontier/conflict.hpp"
 #include "frontier/pieces.hpp"
 #include "frontier/vertex.hpp"
@@ -741,7 +742,7 @@ std::vector<Violation> violations_of(const Bounds& bounds, const std::vector<std
   }
   if (covariance && bounds.tracking_error) {
     report(bounds.tracking_error->limit, "", "",
-           facts.benchmark->tracking_error(*covariance, weights) - bounds.tracking_error->value);
+           benchmark_of(facts.benchmark).tracking_error(*covariance, weights) - bounds.tracking_error->value);
   }
   return found;
 }

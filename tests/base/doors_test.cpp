@@ -183,6 +183,13 @@ TEST(Doors, BenchmarksHaveTheSizeOfTheirAssets) {
     options.benchmark = benchmark;
     EXPECT_REFUSED(choose_holdings(estimate, bounds, options));
   }
+  auto ceiling = Bounds::long_only(2);
+  ceiling.tracking_error = LimitFigure{0.1, -1};
+  const auto without = trace_frontier(estimate, ceiling);
+  for (auto kind : {Aim::Kind::equal, Aim::Kind::minimum_variance, Aim::Kind::minimum_tracking_error}) {
+    EXPECT_REFUSED(choose(without, {kind, 0}, 0));
+  }
+  EXPECT_REFUSED(violations_of(ceiling, estimate.assets, Vector2d(0, 1), {}, &estimate.covariance));
   EXPECT_REFUSED(BenchmarkRisk::of_weights(estimate.covariance, Vector3d(0, 0, 1)));
   EXPECT_REFUSED(benchmark_risk(returns_table(), Eigen::VectorXd::Zero(7), Denominator::sample));
   EXPECT_REFUSED(correlations_with(returns_table(), Eigen::VectorXd::Zero(9)));
