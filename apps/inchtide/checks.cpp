@@ -41,6 +41,7 @@ void check_ranges(const Options& options) {
   within(options.block, 0, 1e6, "--block");
   within(options.patience, 0, 1e9, "--patience");
   within(options.horizon, 1e-6, 1e6, "--horizon");
+  if (options.periods_per_year) within(*options.periods_per_year, 1e-3, 1e5, "--periods-per-year");
   within(options.wealth.value_or(1), 1e-9, 1e18, "--wealth");
 }
 

@@ -221,9 +221,20 @@ void read_subject(Limit& limit, std::string_view text, const std::string& where)
   limit.kind = Limit::Kind::total;
 }
 
+/// A term that can only be meant as a figure, such as `nan%`.
+bool is_no_figure(std::string_view term) {
+  return term.ends_with('%') || same_name(term, "nan") || same_name(term, "inf");
+}
+
 /// `sector:power <= 2 * sector:food` as a sum of terms that is at most 0.
 void read_relative(Limit& limit, std::string_view left, const std::string& comparison, std::string_view right,
                    const std::string& where) {
+  for (const auto term : {left, right}) {
+    if (is_no_figure(term)) {
+      throw InputError(where, fmt::format("'{}' is not a figure", term),
+                       "Write for example 12%, of an average its unit");
+    }
+  }
   limit.kind = Limit::Kind::total;
   limit.terms = {term_of(left, where), term_of(right, where)};
   limit.terms[1].factor *= -1;

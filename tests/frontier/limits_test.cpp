@@ -58,6 +58,9 @@ TEST(Limit, SaysWhatIsWrongWithATextThatIsNone) {
   EXPECT_THAT(message_of([] { Limit::parse("5% <= KELPFARM >= 1%"); }), HasSubstr("the same end"));
   EXPECT_THAT(message_of([] { Limit::parse("5% = KELPFARM <= 9%"); }), HasSubstr("a range takes"));
   EXPECT_THAT(message_of([] { Limit::parse("'KELPFARM <= 5%"); }), HasSubstr("a quote is not closed"));
+  for (const char* other : {"each <= nan%", "KELPFARM <= inf%", "average:yield >= nan", "gross <= x%"}) {
+    EXPECT_THAT(message_of([&] { Limit::parse(other); }), HasSubstr("is not a figure")) << other;
+  }
   for (const char* other : {"2 * gross <= 130%", "gross <= 2 * short", "average <= 3"}) {
     EXPECT_THAT(message_of([&] { Limit::parse(other); }), HasSubstr("is not offered")) << other;
   }

@@ -236,6 +236,8 @@ TEST(Inputs, NumbersOutOfRangeAreNamed) {
   const auto weigh = "weigh --prices " + demo + "/prices --aim minimum-variance ";
   EXPECT_THAT(run_tool(weigh + "--patience=-1").err, HasSubstr("--patience: -1 is not between"));
   EXPECT_THAT(run_tool(weigh + "--patience nan").err, HasSubstr("--patience: nan is not between"));
+  EXPECT_THAT(run_tool(weigh + "--periods-per-year nan").err, HasSubstr("--periods-per-year: nan is not between"));
+  EXPECT_THAT(run_tool(weigh + "--limit 'each <= nan%'").err, HasSubstr("'nan%' is not a figure"));
   EXPECT_THAT(run_tool(weigh + "--after-costs --cost 10bp --horizon nan").err,
               HasSubstr("--horizon: nan is not between"));
 }
