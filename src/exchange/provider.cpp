@@ -143,13 +143,13 @@ Columns columns_of(const Provider& provider, const std::string& where, const std
   Columns columns;
   columns.days.resize(rows);
   wanted[0].take = [&, day_of = DayItems(provider, where)](const JsonItem& item, std::size_t row) {
-    columns.days[row] = day_of(item, row);
+    if (row < rows) columns.days[row] = day_of(item, row);  // of a name that comes twice the first list may be longer
   };
   for (std::size_t w = 1; w < wanted.size(); ++w) {
     auto& figures = columns.fields[field_of[w - 1]];
     figures.resize(rows);
     wanted[w].take = [&figures, &where, pointer = wanted[w].pointer](const JsonItem& item, std::size_t row) {
-      figures[row] = figure_of(item, where, pointer, row);
+      if (row < figures.size()) figures[row] = figure_of(item, where, pointer, row);
     };
   }
   walk_json(body, where, wanted);

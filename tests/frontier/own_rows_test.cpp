@@ -143,6 +143,17 @@ TEST(OwnRows, ThatConflictAreNamedWithTheLimitsThatTheyNeed) {
   EXPECT_THAT(message, HasSubstr("No weights are within the bounds: over 5 assets they allow 50%"));
 }
 
+TEST(OwnRows, ThatLeaveNoRoomUnderACeilingAreNamedWithIt) {
+  auto estimate = test::estimate_of(Eigen::Vector3d(0.02, 0.05, 0.09),
+                                    Eigen::Vector3d(0.0025, 0.01, 0.09).asDiagonal().toDenseMatrix());
+  auto bounds = bounds_of({Limit::parse("volatility <= 10%"), Limit::parse("A1 <= 90%")}, estimate.assets);
+  EXPECT_NO_THROW(trace_frontier(estimate, bounds));
+  bounds.rows.push_back({-1, "much of the third", Eigen::Vector3d(0, 0, 1), 0.8, infinity});  // 24% at least
+  std::string message;
+  EXPECT_THAT(conflict_of(estimate, bounds, &message), UnorderedElementsAre("volatility <= 10%", "much of the third"));
+  EXPECT_THAT(message, HasSubstr("the least volatility that they leave is 24."));
+}
+
 TEST(OwnRows, ConflictsOfRandomRowsNeedEveryMember) {
   std::mt19937_64 random(5);
   const auto pick = [&](int below) { return int(random() % std::uint64_t(below)); };
