@@ -17,7 +17,8 @@ RollingMoments::RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eig
     throw InputError("window", fmt::format("{} periods of {}", window, rows),
                      fmt::format("Give 2 to {} periods", rows));
   }
-  if (!returns_.allFinite()) throw InputError("returns", "one is no finite number", "Take the rows that all have");
+  if (!std::isfinite(returns_.sum()) && !returns_.allFinite())
+    throw InputError("returns", "one is no finite number", "Take the rows that all have");
   if (spans.size() != 0 && (spans.size() != rows || spans.minCoeff() < 1)) {
     throw InputError("spans", fmt::format("{} for {} rows of returns, each at least 1", spans.size(), rows),
                      "Give one a row");
@@ -35,9 +36,9 @@ void RollingMoments::start_at(Eigen::Index end) {
   sum_ = rest.colwise().sum().transpose();
   spanned_sum_ = rest.transpose() * k;
   rest -= k * (sum_ / periods_).transpose();
-  products_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
-  blas::add_gram(rest, 1, products_);
-  known_ = false;
+  covariance_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
+  blas::add_gram(rest, 1 / degrees(), covariance_);
+  whole_ = false;
   end_ = end;
 }
 
@@ -74,11 +75,13 @@ void RollingMoments::move_by(Eigen::Index step) {
     both = change + 2 * both;
     sum_[i] += change.sum();
   }
+  const double before = degrees();
   periods_ += k_in.sum() - k_out.sum();
   squares_ += k_in.square().sum() - k_out.square().sum();
   take_off_means(step + 1, 1);
-  blas::add_cross_gram(change_, both_, 0.5, products_);
-  known_ = false;
+  if (degrees() != before) covariance_ *= before / degrees();
+  blas::add_cross_gram(change_, both_, 0.5 / degrees(), covariance_);
+  whole_ = false;
   end_ += step;
 }
 
@@ -87,11 +90,8 @@ Eigen::VectorXd RollingMoments::mean() const {
 }
 
 const Eigen::MatrixXd& RollingMoments::covariance() {
-  if (known_) return covariance_;
-  covariance_.resize(products_.rows(), products_.cols());
-  covariance_.triangularView<Eigen::Lower>() = products_ * (1 / degrees());
-  blas::mirror_lower(covariance_);
-  known_ = true;
+  if (!whole_) blas::mirror_lower(covariance_);
+  whole_ = true;
   return covariance_;
 }
 

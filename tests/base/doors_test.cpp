@@ -33,6 +33,7 @@
 #include "inchtide/weights/adjust.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "inchtide/weights/sensitivity.hpp"
+#include "support/messages.hpp"
 
 namespace inchtide {
 namespace {
@@ -315,6 +316,12 @@ TEST(Doors, TablesOfReturnsAreWhatTheySay) {
   EXPECT_TRUE(broken([](ReturnTable& t) { t.spans(3, 1) = -1; }));
   EXPECT_TRUE(broken([](ReturnTable& t) { t.periods_per_year = nan; }));
   EXPECT_TRUE(broken([](ReturnTable& t) { t.periods_per_year = 0; }));
+  for (double wrong : {nan, infinity, -infinity}) {
+    auto holed = returns_table();
+    holed.returns(3, 1) = wrong;
+    EXPECT_THAT(test::message_of([&] { sample_estimate(holed); }),
+                testing::HasSubstr("KELPFARM: the return up to 2024-01-06 is"));
+  }
   const auto table = returns_table();
   EXPECT_REFUSED(figures_of(table, 2));
   EXPECT_REFUSED(growth_of(table, -1));

@@ -54,9 +54,8 @@ class RollingMoments {
   // In the window, with x = r - k c: sums of x, k x, k and k^2.
   Eigen::VectorXd center_, sum_, spanned_sum_;
   double periods_ = 0, squares_ = 0;
-  Eigen::MatrixXd products_;    // sum (x - k d)(x - k d)', d = sum x / K; the lower half
-  Eigen::MatrixXd covariance_;  // when asked for
-  bool known_ = false;          // covariance_ is of this window
+  Eigen::MatrixXd covariance_;  // sum (x - k d)(x - k d)' / degrees, d = sum x / K; the upper half when asked for
+  bool whole_ = false;          // the upper half is filled
   Eigen::MatrixXd change_, both_;
 };
 

@@ -36,6 +36,8 @@ struct ReturnTable {
   /// and
   ///         day
   void check() const;
+  /// Of the shapes alone, whatever the figures.
+  void check_shape() const;
   /// The same of one column alone; also when there is no such column.
   void check(Eigen::Index asset) const;
 
