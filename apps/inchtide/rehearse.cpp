@@ -73,8 +73,7 @@ void warn_of_dropped_days(Study& study, const PriceTable& walk) {
   const auto& most = *std::ranges::min_element(own, {}, [&](const PriceHistory& h) { return within(h.days); });
   study.warnings.push_back(
       fmt::format("{} of {} days are no part of the walk, as some asset has no price on them ({} most often, on {}); a "
-                  "suspension is "
-                  "walked over in one step",
+                  "suspension is walked over in one step",
                   dropped, all, most.asset, all - within(most.days)));
 }
 
@@ -84,8 +83,7 @@ void warn_of_borrowing(std::vector<std::string>& warnings, const std::vector<All
     const double borrowed = allocation.weights.sum() - 1;
     if (borrowed <= 1e-9) continue;
     warnings.push_back(
-        fmt::format("{} borrows {} of wealth, for nothing in this walk: it earns too much by what that "
-                    "would cost",
+        fmt::format("{} borrows {} of wealth, for nothing in this walk: it earns too much by what that would cost",
                     allocation.name, percent_text(borrowed)));
   }
 }

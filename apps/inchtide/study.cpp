@@ -160,6 +160,7 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
                      "Give at least two days, or leave the asset out with --assets");
   }
   if (study.histories.empty()) {
+    if (!study.passed_over.empty()) throw InputError(study.passed_over.front().second);
     throw InputError("assets", "none is left to look at", "Check --assets and --currency");
   }
   if (benchmark) {
@@ -453,6 +454,12 @@ std::vector<PriceHistory> usable_histories(Study& study, const std::vector<BarHi
       study.passed_over.emplace_back(one.asset, useless.what());
     }
   }
+  // What nobody asked for is not missed.
+  const auto& mandate = study.mandate;
+  std::erase_if(study.passed_over, [&](const auto& passed) {
+    const bool is_benchmark = mandate.benchmark && same_name(passed.first, *mandate.benchmark);
+    return !is_benchmark && !mandate.assets.empty() && !find_name(passed.first, mandate.assets);
+  });
   if (histories.empty() && !study.passed_over.empty()) throw InputError(study.passed_over.front().second);
   for (const auto& [asset, why] : study.passed_over) {
     study.warnings.push_back(fmt::format("{} is passed over: {}", asset, why));

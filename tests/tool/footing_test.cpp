@@ -195,6 +195,10 @@ TEST(BadFiles, AmongThePricesCostNoOtherAndAreListed) {
   EXPECT_THAT(run_tool("describe" + prices).err, HasSubstr("BEACONET.csv, line 3, column close"));
   // One that is asked for is passed over too; a benchmark cannot be.
   EXPECT_EQ(run_tool("describe" + prices + " --assets KELPFARM,BEACONET").code, 4);
+  EXPECT_EQ(run_tool("describe" + prices + " --assets KELPFARM,TIDEMILL").code, 0);  // what nobody asked for
+  const auto none_left = run_tool("describe" + prices + " --assets BEACONET");
+  EXPECT_EQ(none_left.code, 1);
+  EXPECT_THAT(none_left.err, HasSubstr("BEACONET.csv, line 3, column close"));
   const auto benchmark = run_tool("describe --prices " + (folder / "p").string() + " --benchmark BEACONET");
   EXPECT_EQ(benchmark.code, 1);
   EXPECT_THAT(benchmark.err, HasSubstr("BEACONET.csv, line 3, column close"));
