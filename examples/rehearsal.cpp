@@ -23,7 +23,7 @@ int main(int, char** arguments) try {
     plan.schedule = Schedule::parse(schedule, "here");
     const auto run = rehearse(prices, plan, {100'000, 1, 0.02});
     fmt::print("{:10} {:12.4f} {:12.4f} {:10.6f} {:10}\n", schedule, run.net[run.net.size() - 1], run.costs_paid,
-               run.growth_per_year, run.orders);
+               run.growth_per_year, run.order_count);
   }
 } catch (const Error& error) {
   fmt::print(stderr, "{}\n", error.what());

@@ -48,7 +48,8 @@ void check_ranges(const Options& options) {
 void check_outputs(const Options& options, const exchange::Mandate& mandate) {
   std::error_code unknown;
   const auto refuse = [](const fs::path& output, const fs::path& input) {
-    throw InputError(output.string(), fmt::format("it would be written over {}, which this run reads", input.string()),
+    throw InputError(Where::in_file(output.string()),
+                     fmt::format("it would be written over {}, which this run reads", input.string()),
                      "Give the output another name");
   };
   std::vector<fs::path> outputs;

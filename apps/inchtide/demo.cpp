@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/exchange/mandate.hpp"
 #include "output.hpp"
@@ -46,41 +47,48 @@ void run_demo(const Options& given) {
   std::vector<std::string> files{options.store};
   for (const auto& outcome : outcomes) {
     if (!options.quiet) {
-      if (&outcome == &outcomes[1]) print_warnings(outcome);  // the later ones repeat it
-      if (options.json != "-") print_tables(outcome);
+      if (&outcome == &outcomes[1]) print_warnings(outcome, options.spelt);  // the later ones repeat it
+      if (options.json != "-") print_tables(outcome, options.spelt);
     }
     if (!options.csv.empty()) write_tables(outcome, (fs::path(options.csv) / outcome.command).string());
     files.push_back((folder / (outcome.command + ".json")).string());
-    exchange::write_text_file(files.back(), document_of(outcome));
+    exchange::write_text_file(files.back(), document_of(outcome, options.spelt));
   }
-  std::string failure;
+  std::vector<std::pair<const report::Chart*, fs::path>> charts;
   for (const auto& outcome : outcomes) {
-    for (const auto& [name, chart] : outcome.charts) {
-      try {
-        const auto file = folder / (name + ".png");
-        report::draw(chart, file);
-        files.push_back(file.string());
-      } catch (const OutsideFailure& error) {
-        failure = error.what();
-      }
+    for (const auto& [name, chart] : outcome.charts) charts.emplace_back(&chart, folder / (name + ".png"));
+  }
+  // One that cannot be drawn costs no other.
+  const auto failures = Executor(options.threads).collect(charts.size(), [&](std::size_t i) {
+    std::optional<OutsideFailure> failure;
+    try {
+      report::draw(*charts[i].first, charts[i].second);
+    } catch (const OutsideFailure& error) {
+      failure = error;
     }
+    return failure;
+  });
+  std::optional<OutsideFailure> failure;
+  for (std::size_t i = 0; i < charts.size(); ++i) {
+    if (failures[i]) failure = failures[i];
+    if (!failures[i]) files.push_back(charts[i].second.string());
   }
   const Outcome summary{"demo", {{"mandate", options.mandate}}, {}, {{"files", files}}, {}, {}};
   if (options.json == "-") {
-    to_screen(document_of(summary));
+    to_screen(document_of(summary, options.spelt));
   } else if (!options.json.empty()) {
-    exchange::write_text_file(options.json, document_of(summary));
+    exchange::write_text_file(options.json, document_of(summary, options.spelt));
   }
   if (!options.quiet && options.json != "-") {
     to_screen(fmt::format("Written:\n  {}\n", fmt::join(files, "\n  ")));
   }
-  if (!failure.empty()) throw OutsideFailure(failure);
+  if (failure) throw *failure;
 }
 
 }  // namespace
 
 void add_demo(CLI::App& tool, Options& options) {
-  auto& command = add_command(tool, "demo", "The whole job on the demo data",
+  auto& command = add_command(tool, options, "demo", "The whole job on the demo data",
                               "  inchtide demo\n"
                               "  inchtide demo --out out/demo --quiet --json -",
                               [&options] { run_demo(options); });

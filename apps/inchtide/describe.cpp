@@ -93,7 +93,7 @@ Outcome describe(const Options& options) {
 
 void add_describe(CLI::App& tool, Options& options) {
   auto& command =
-      add_command(tool, "describe", "Each asset's return and risk figures, and how its returns are spread",
+      add_command(tool, options, "describe", "Each asset's return and risk figures, and how its returns are spread",
                   "  inchtide describe --mandate demo/mandate.toml --figure bars.png\n"
                   "  inchtide describe --prices demo/prices --assets TIDEMILL,KELPFARM --every 1w --last 3y "
                   "--figure histogram-TIDEMILL:tidemill.png",

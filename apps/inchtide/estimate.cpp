@@ -9,6 +9,7 @@
 #include "inchtide/report/estimate_views.hpp"
 #include "output.hpp"
 #include "study.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 namespace {
@@ -18,13 +19,13 @@ constexpr std::size_t most_with_correlation_bands = 60;
 
 // Every method that works on this history; those that don't are named with the reason.
 std::vector<report::Table> comparison(const StudyReturns& returns, const EstimateOptions& chosen,
-                                      std::vector<std::string>& warnings) {
+                                      std::vector<Notice>& warnings) {
   std::vector<std::pair<std::string, Estimated>> expected, covariances;
   const auto attempt = [&](const EstimateOptions& options, const std::string& name, auto& list) {
     try {
       list.emplace_back(name, estimate_by(returns.universe, options, returns.benchmark));
     } catch (const InputError& error) {
-      warnings.push_back(fmt::format("Not compared: {}", error.what()));
+      warnings.push_back(error.notice().led_by("Not compared"));
     }
   };
   const double half_life = 3 * returns.universe.periods_per_year;
@@ -62,7 +63,9 @@ Outcome estimate(const Options& options) {
   BootstrapOptions draws{options.draws.value_or(usual_draws), options.block, options.seed};
   draws.threads = options.threads;
   draws.correlations = study.universe.size() <= most_with_correlation_bands;
+  draws.watch = watched(options);
   if (draws.draws > 0) bands = bootstrap_bands(returns.universe, draws);
+  draws.watch = {};
   const auto* shown_bands = bands ? &*bands : nullptr;
   Outcome outcome{"estimate", study.inputs(), study.warnings, report::estimate_result(estimated, shown_bands), {}};
   outcome.inputs["expected"] = methods.expected.text();
@@ -83,7 +86,7 @@ Outcome estimate(const Options& options) {
 
 void add_estimate(CLI::App& tool, Options& options) {
   auto& command = add_command(
-      tool, "estimate", "Expected returns and covariance, with their uncertainty; writes an estimate file",
+      tool, options, "estimate", "Expected returns and covariance, with their uncertainty; writes an estimate file",
       "  inchtide estimate --mandate demo/mandate.toml --split 2023-01-01 --json estimate.json\n"
       "  inchtide estimate --mandate demo/mandate.toml --expected bayes-stein --covariance nonlinear --compare",
       [&options] { deliver(estimate(options), options); });

@@ -128,10 +128,10 @@ std::vector<Finding> findings_of(const Study& study) {
         std::ranges::find_if(study.adjusted, [&](const Adjusted& a) { return a.history.asset == bars.asset; });
     for (auto finding : own) {
       const bool worked_in = finding.kind == "split" && adjusted != study.adjusted.end() &&
-                             std::ranges::find(adjusted->splits, *finding.day) != adjusted->splits.end();
+                             std::ranges::find(adjusted->splits, *finding.notice.where.day) != adjusted->splits.end();
       if (worked_in) {
         finding.severity = Severity::note;
-        finding.remedy = "None: the actions have it, and it is worked in";
+        finding.notice.remedies = {"None: the actions have it, and it is worked in"};
       }
       findings.push_back(std::move(finding));
     }
@@ -146,8 +146,8 @@ std::string line_on_findings(const Study& study) {
   const auto warnings = std::ranges::count(findings, Severity::warning, &Finding::severity);
   if (warnings == 0) return "";
   const auto first = std::ranges::find(findings, Severity::warning, &Finding::severity);
-  const auto which =
-      fmt::format("{}{}: {}", first->asset, first->day ? " on " + to_string(*first->day) : "", first->kind);
+  const auto& place = first->notice.where;
+  const auto which = fmt::format("{}{}: {}", place.asset, place.day ? " on " + to_string(*place.day) : "", first->kind);
   if (study.options.strict) {
     throw InputError("prices",
                      fmt::format("{} finding{} warnings ({}), and --strict was asked for", warnings,

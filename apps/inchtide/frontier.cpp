@@ -10,6 +10,7 @@
 #include "inchtide/weights/sensitivity.hpp"
 #include "output.hpp"
 #include "study.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 
@@ -49,6 +50,7 @@ BootstrapOptions draws_of(const Options& options) {
   draws.block = options.block;
   draws.seed = options.seed;
   draws.threads = options.threads;
+  draws.watch = watched(options);
   return draws;
 }
 
@@ -69,7 +71,7 @@ Outcome frontier(const Options& options) {
   auto choice = load_choice(options);
   auto facts = choice.facts;
   facts.costs.reset();
-  const auto traced = trace_frontier(choice.estimate, choice.limits, facts);
+  const auto traced = trace_frontier(choice.estimate, choice.limits, facts, watched(options));
   const auto& bounds = traced.bounds();
   name_left_out(choice, bounds);
   // The two named portfolios honour the tracking error, not numbers of positions.
@@ -85,7 +87,7 @@ Outcome frontier(const Options& options) {
       chosen.push_back(choose(on_path, Aim{Aim::Kind::maximum_sharpe, 0}, choice.risk_free));
     } catch (const InputError& none) {  // within a tracking error none may beat the rate
       if (!bounds.tracking_error) throw;
-      choice.warnings.push_back(fmt::format("There is no maximum-Sharpe portfolio: {}", none.what()));
+      choice.warnings.push_back(none.notice().led_by("There is no maximum-Sharpe portfolio"));
     }
   }
   Outcome outcome{"frontier", choice.inputs, choice.warnings, report::frontier_result(traced, choice.risk_free), {},
@@ -122,7 +124,7 @@ Outcome frontier(const Options& options) {
 
 void add_frontier(CLI::App& tool, Options& options) {
   auto& command =
-      add_command(tool, "frontier", "Trace the exact efficient frontier within the limits",
+      add_command(tool, options, "frontier", "Trace the exact efficient frontier within the limits",
                   "  inchtide frontier --mandate demo/mandate.toml --figure frontier.png\n"
                   "  inchtide frontier --prices demo/prices --assets TIDEMILL,KELPFARM,HOLLBOND --limit 'each <= 50%' "
                   "--risk-free 2%",

@@ -2,11 +2,8 @@
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <unistd.h>
 
-#include <atomic>
 #include <chrono>
-#include <csignal>
 #include <cstdlib>
 
 #include "inchtide/base/errors.hpp"
@@ -16,33 +13,10 @@
 #include "inchtide/report/price_views.hpp"
 #include "output.hpp"
 #include "study.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 namespace {
-
-std::atomic<bool> stop_asked = false;
-
-void ask_to_stop(int) {
-  stop_asked = true;
-}
-
-// Ctrl-C ends the work in good order; a second one ends the program.
-void watch_for_stop() {
-  struct sigaction action {};
-  action.sa_handler = ask_to_stop;
-  action.sa_flags = int(SA_RESETHAND);
-  sigaction(SIGINT, &action, nullptr);
-  sigaction(SIGTERM, &action, nullptr);
-}
-
-// One line that is written over, on a terminal only.
-Progress progress_line(const Options& options) {
-  if (options.quiet || isatty(STDERR_FILENO) == 0) return {};
-  return [](std::size_t done, std::size_t all, const std::string& what) {
-    fmt::print(stderr, "\r\033[K{} of {}  {}{}", done, all, excerpt(what), done == all ? "\r\033[K" : "");
-    std::fflush(stderr);
-  };
-}
 
 Day today() {
   return std::chrono::floor<std::chrono::days>(std::chrono::system_clock::now());
@@ -123,7 +97,7 @@ Members members_of(const exchange::Mandate& mandate, const Options& options, con
 
 exchange::GatherReport from_provider(const exchange::Mandate& mandate, const Options& options,
                                      exchange::PriceStore& store, exchange::GatherOptions how,
-                                     std::vector<std::string>& warnings) {
+                                     std::vector<Notice>& warnings) {
   const auto& provider = provider_of(mandate);
   const auto identifiers = mandate.identifiers ? exchange::read_tags(*mandate.identifiers) : Tags{};
   const auto tags = mandate.tags ? exchange::read_tags(*mandate.tags) : Tags{};
@@ -160,7 +134,7 @@ ExitCode exit_code_of(const exchange::GatherReport& report, bool unmapped) {
   std::size_t failed = 0;
   bool outside = false, fault = false;
   for (const auto& asset : report.assets) {
-    failed += asset.error.empty() ? 0 : 1;
+    failed += asset.error ? 1 : 0;
     outside = outside || asset.outside;
     fault = fault || asset.fault;
   }
@@ -177,10 +151,9 @@ Outcome gather(const Options& options) {
   if (!mandate.store) {
     throw InputError("store", "none was named", "Give --store FILE, or --mandate FILE with [gather] store");
   }
-  watch_for_stop();
+  const auto watch = watched(options);
   exchange::PriceStore store(*mandate.store, exchange::PriceStore::Access::write);
-  exchange::GatherOptions how{mandate.from, mandate.to, options.in_full, [] { return stop_asked.load(); },
-                              progress_line(options)};
+  exchange::GatherOptions how{mandate.from, mandate.to, options.in_full, watch.stop, watch.progress};
   Outcome outcome{"gather", {{"store", mandate.store->string()}}, {}, {}, {}, {}};
   exchange::GatherReport report;
   // The mandate's prices are what the other commands read; only --prices says that files are to be gathered.
@@ -195,9 +168,9 @@ Outcome gather(const Options& options) {
   if (report.assets.empty() && !report.interrupted) {
     throw InputError("gather", "none of the assets is there", "Check --assets and --list");
   }
-  outcome.result = report::gather_result(report);
+  outcome.result = report::gather_result(report, options.spelt);
   outcome.tables = {report::gathered_table(report)};
-  if (auto failures = report::failures_table(report); !failures.rows.empty()) {
+  if (auto failures = report::failures_table(report, options.spelt); !failures.rows.empty()) {
     outcome.tables.push_back(std::move(failures));
   }
   outcome.exit_code = exit_code_of(report, !outcome.warnings.empty());
@@ -205,10 +178,11 @@ Outcome gather(const Options& options) {
 }
 
 void add_gather(CLI::App& tool, Options& options) {
-  auto& command = add_command(tool, "gather", "Bring price histories into a local store, from files or a provider",
-                              "  inchtide gather --prices demo/prices --store prices.store\n"
-                              "  inchtide gather --mandate demo/mandate.toml --list hollin --store prices.store",
-                              [&options] { deliver(gather(options), options); });
+  auto& command =
+      add_command(tool, options, "gather", "Bring price histories into a local store, from files or a provider",
+                  "  inchtide gather --prices demo/prices --store prices.store\n"
+                  "  inchtide gather --mandate demo/mandate.toml --list hollin --store prices.store",
+                  [&options] { deliver(gather(options), options); });
   add_gather_options(command, options);
   add_output_options(command, options);
 }

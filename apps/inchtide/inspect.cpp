@@ -283,8 +283,10 @@ Outcome inspect(const Options& given) {
   auto study = load_study(options, Load::to_look_at);
   const auto prices = looked_at(study);
   const auto findings = findings_of(study);
-  Outcome outcome{"inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings), {}, {}};
-  outcome.tables = {report::coverage_table(study.aligned), report::findings_table(findings)};
+  Outcome outcome{
+      "inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings, options.spelt), {},
+      {}};
+  outcome.tables = {report::coverage_table(study.aligned), report::findings_table(findings, options.spelt)};
   if (!study.short_effects.empty()) {
     outcome.tables.push_back(report::short_histories_table(study.short_effects, study.short_histories));
   }
@@ -307,14 +309,14 @@ Outcome inspect(const Options& given) {
 }
 
 void add_inspect(CLI::App& tool, Options& options) {
-  auto& command =
-      add_command(tool, "inspect", "What the prices hold: coverage, findings, a price on a day, charts and overlays",
-                  "  inchtide inspect --mandate demo/mandate.toml --strict\n"
-                  "  inchtide inspect --mandate demo/mandate.toml --on 2024-05-05\n"
-                  "  inchtide inspect --mandate demo/mandate.toml --last 2y --figure rebased.png\n"
-                  "  inchtide inspect --prices demo/prices --assets KELPFARM --last 6m --overlay sma:20,macd --figure "
-                  "bars:kelp.png",
-                  [&options] { deliver(inspect(options), options); });
+  auto& command = add_command(
+      tool, options, "inspect", "What the prices hold: coverage, findings, a price on a day, charts and overlays",
+      "  inchtide inspect --mandate demo/mandate.toml --strict\n"
+      "  inchtide inspect --mandate demo/mandate.toml --on 2024-05-05\n"
+      "  inchtide inspect --mandate demo/mandate.toml --last 2y --figure rebased.png\n"
+      "  inchtide inspect --prices demo/prices --assets KELPFARM --last 6m --overlay sma:20,macd --figure "
+      "bars:kelp.png",
+      [&options] { deliver(inspect(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
   add_look_options(command, options);

@@ -38,6 +38,17 @@ void set_up_messages() {
   spdlog::set_default_logger(logger);
 }
 
+// Says what went wrong, and what the tool ends with.
+int told(const inchtide::Error& error, const std::string& command, const Options& options) {
+  using namespace inchtide;
+  spdlog::error("{}", error.notice().text(options.spelt));
+  if (const auto* unsolved = dynamic_cast<const UnsolvedProblem*>(&error)) keep(*unsolved, command, options);
+  if (dynamic_cast<const InputError*>(&error) != nullptr) return bad_input;
+  if (dynamic_cast<const OutsideFailure*>(&error) != nullptr) return outside_failed;
+  if (dynamic_cast<const Interrupted*>(&error) != nullptr) return interrupted;
+  return uncertified;
+}
+
 int run(int count, char** arguments) {
   using namespace inchtide;
   app::Options options;
@@ -60,22 +71,8 @@ int run(int count, char** arguments) {
     return options.exit_code;
   } catch (const CLI::ParseError& error) {
     return tool.exit(error) == 0 ? done : wrong_usage;
-  } catch (const InputError& error) {
-    spdlog::error("{}", error.what());
-    return bad_input;
-  } catch (const OutsideFailure& error) {
-    spdlog::error("{}", error.what());
-    return outside_failed;
-  } catch (const Interrupted& error) {
-    spdlog::error("{}", error.what());
-    return interrupted;
-  } catch (const UnsolvedProblem& error) {
-    spdlog::error("{}", error.what());
-    keep(error, tool.get_subcommands().front()->get_name(), options);
-    return uncertified;
-  } catch (const UncertifiedAnswer& error) {
-    spdlog::error("{}", error.what());
-    return uncertified;
+  } catch (const Error& error) {
+    return told(error, tool.get_subcommands().front()->get_name(), options);
   } catch (const std::bad_alloc&) {
     spdlog::error("There is not enough memory for this. Choose fewer assets or days, or a machine with more");
     return outside_failed;

@@ -2,13 +2,18 @@
 
 #include <CLI/CLI.hpp>
 
+#include "means.hpp"
+
 namespace inchtide::app {
 
-CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string& does, const std::string& examples,
-                      std::function<void()> run) {
+CLI::App& add_command(CLI::App& tool, Options& options, const std::string& name, const std::string& does,
+                      const std::string& examples, std::function<void()> run) {
   auto* command = tool.add_subcommand(name, does);
   command->footer("Examples:\n" + examples);
-  command->callback(std::move(run));
+  command->callback([command, &options, run = std::move(run)] {
+    options.spelt = means_of(*command);
+    run();
+  });
   return *command;
 }
 

@@ -8,6 +8,8 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/errors.hpp"
+
 namespace CLI {
 class App;
 }
@@ -81,13 +83,15 @@ struct Options {
   std::string json, csv, xlsx, out;
   std::vector<std::string> figures;
   bool quiet = false;
+  // how the command that runs spells what can be changed
+  SpeltMeans spelt;
   // what the tool ends with once everything is delivered
   int exit_code = 0;
 };
 
 // A command of the tool: its name, what it does, two examples, and what to do when it is chosen.
-CLI::App& add_command(CLI::App& tool, const std::string& name, const std::string& does, const std::string& examples,
-                      std::function<void()> run);
+CLI::App& add_command(CLI::App& tool, Options& options, const std::string& name, const std::string& does,
+                      const std::string& examples, std::function<void()> run);
 
 void add_input_options(CLI::App& command, Options& options);
 void add_window_options(CLI::App& command, Options& options);

@@ -10,6 +10,7 @@
 #include <filesystem>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
@@ -27,7 +28,11 @@ std::pair<const report::Chart*, std::string> chart_for(const Outcome& outcome, c
   }
   const auto name = figure.substr(0, colon);
   for (const auto& [known, why] : outcome.undrawable) {
-    if (same_name(known, name)) throw InputError(fmt::format("{}: {}", place, why));
+    if (same_name(known, name)) {
+      auto notice = why;
+      notice.where = place;
+      throw InputError(notice);
+    }
   }
   std::vector<std::string> names;
   for (const auto& [known, chart] : outcome.charts) {
@@ -45,17 +50,19 @@ void to_screen(std::string_view text) {
   throw OutsideFailure(fmt::format("standard output cannot be written: {}", std::strerror(errno)));
 }
 
-std::string document_of(const Outcome& outcome) {
-  return report::document(outcome.command, outcome.inputs, outcome.warnings, outcome.result);
+std::string document_of(const Outcome& outcome, const SpeltMeans& spelt) {
+  std::vector<std::string> warnings;
+  for (const auto& warning : outcome.warnings) warnings.push_back(warning.text(spelt));
+  return report::document(outcome.command, outcome.inputs, warnings, outcome.result);
 }
 
-void print_warnings(const Outcome& outcome) {
-  for (const auto& warning : outcome.warnings) spdlog::warn("{}", warning);
+void print_warnings(const Outcome& outcome, const SpeltMeans& spelt) {
+  for (const auto& warning : outcome.warnings) spdlog::warn("{}", warning.text(spelt));
 }
 
-void print_tables(const Outcome& outcome) {
+void print_tables(const Outcome& outcome, const SpeltMeans& spelt) {
   for (const auto& table : outcome.tables) {
-    if (table.preview != 0) to_screen(printable(report::to_text(table)) + "\n");
+    if (table.preview != 0) to_screen(printable(report::to_text(table, spelt)) + "\n");
   }
 }
 
@@ -74,20 +81,20 @@ void deliver(const Outcome& outcome, Options& options) {
   const bool json_to_screen = options.json == "-";
   std::vector<std::pair<const report::Chart*, std::string>> figures;
   for (const auto& figure : options.figures) figures.push_back(chart_for(outcome, figure));
-  if (!options.quiet) print_warnings(outcome);
-  if (!options.quiet && !json_to_screen) print_tables(outcome);
+  if (!options.quiet) print_warnings(outcome, options.spelt);
+  if (!options.quiet && !json_to_screen) print_tables(outcome, options.spelt);
   if (json_to_screen) {
-    to_screen(document_of(outcome));
+    to_screen(document_of(outcome, options.spelt));
   } else if (!options.json.empty()) {
-    exchange::write_text_file(options.json, document_of(outcome));
+    exchange::write_text_file(options.json, document_of(outcome, options.spelt));
   }
   if (!options.csv.empty()) write_tables(outcome, options.csv);
-  if (!options.xlsx.empty()) report::write_workbook(outcome.tables, options.xlsx);
-  for (const auto& [chart, file] : figures) {
-    auto drawn = *chart;
+  if (!options.xlsx.empty()) report::write_workbook(outcome.tables, options.xlsx, options.spelt);
+  Executor(options.threads).each(figures.size(), [&](std::size_t i) {
+    auto drawn = *figures[i].first;
     drawn.theme = options.theme == "dark" ? report::Theme::dark : report::Theme::light;
-    report::draw(drawn, file);
-  }
+    report::draw(drawn, figures[i].second);
+  });
 }
 
 void keep(const UnsolvedProblem& unsolved, const std::string& command, const Options& options) {
@@ -104,7 +111,7 @@ void keep(const UnsolvedProblem& unsolved, const std::string& command, const Opt
   try {
     exchange::write_text_file(options.json, text);
   } catch (const Error& error) {
-    spdlog::error("{}", error.what());
+    spdlog::error("{}", error.notice().text(options.spelt));
     return;
   }
   spdlog::info("{} holds the whole problem: --estimate {} with the same limits reproduces this", options.json,

@@ -15,13 +15,13 @@ namespace inchtide::app {
 struct Outcome {
   std::string command;
   report::Json inputs;
-  std::vector<std::string> warnings;
+  std::vector<Notice> warnings;
   report::Json result;
   std::vector<report::Table> tables;
   std::vector<std::pair<std::string, report::Chart>> charts = {};  // by name
   int exit_code = 0;
-  std::vector<std::pair<std::string, std::string>> sheets = {};      // more CSV files: name and content
-  std::vector<std::pair<std::string, std::string>> undrawable = {};  // charts by name, and why they can't be
+  std::vector<std::pair<std::string, std::string>> sheets = {};  // more CSV files: name and content
+  std::vector<std::pair<std::string, Notice>> undrawable = {};   // charts by name, and why they can't be
 };
 
 // Prints and writes an outcome. Everything was computed before, so a failure leaves nothing half done; figures come
@@ -32,10 +32,10 @@ void deliver(const Outcome& outcome, Options& options);
 // @throws OutsideFailure when it is full or gone
 void to_screen(std::string_view text);
 
-void print_tables(const Outcome& outcome);
+void print_tables(const Outcome& outcome, const SpeltMeans& spelt);
 void write_tables(const Outcome& outcome, const std::string& folder);
-void print_warnings(const Outcome& outcome);
-std::string document_of(const Outcome& outcome);
+void print_warnings(const Outcome& outcome, const SpeltMeans& spelt);
+std::string document_of(const Outcome& outcome, const SpeltMeans& spelt);
 
 // Writes a problem without a certified answer to where --json would have written the result.
 void keep(const UnsolvedProblem& unsolved, const std::string& command, const Options& options);

@@ -10,6 +10,7 @@
 #include "inchtide/report/views.hpp"
 #include "output.hpp"
 #include "study.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 namespace {
@@ -35,7 +36,7 @@ PriceTable walk_from(const PriceTable& prices, Day split) {
 std::vector<Rehearsal> runs_of(const Study& study, const PriceTable& walk, const std::vector<Allocation>& allocations,
                                double risk_free) {
   const RehearsalOptions how{study.mandate.wealth.value_or(RehearsalOptions{}.wealth),
-                             study.mandate.delay.value_or(RehearsalOptions{}.delay), risk_free};
+                             study.mandate.delay.value_or(RehearsalOptions{}.delay), risk_free, watched(study.options)};
   const auto table = walk.only(study.universe);
   const auto costs = cost_rates(study.mandate.costs, study.universe, study.tags);
   std::vector<Rehearsal> runs;
@@ -78,7 +79,7 @@ void warn_of_dropped_days(Study& study, const PriceTable& walk) {
 }
 
 // Cash below zero pays nothing here.
-void warn_of_borrowing(std::vector<std::string>& warnings, const std::vector<Allocation>& allocations) {
+void warn_of_borrowing(std::vector<Notice>& warnings, const std::vector<Allocation>& allocations) {
   for (const auto& allocation : allocations) {
     const double borrowed = allocation.weights.sum() - 1;
     if (borrowed <= 1e-9) continue;
@@ -105,7 +106,7 @@ Outcome rehearse(const Options& options) {
   const auto runs = runs_of(study, walk, chosen.portfolios, choice.risk_free);
   warn_of_borrowing(choice.warnings, chosen.portfolios);
   for (const auto& aim : chosen.unanswered) {
-    choice.warnings.push_back(fmt::format("{} has no portfolio and is not rehearsed: {}", aim.name, aim.reason));
+    choice.warnings.push_back(aim.notice.led_by(aim.name + " has no portfolio and is not rehearsed"));
   }
   if (study.mandate.costs.empty())
     choice.warnings.push_back("No trading costs were given (--cost 10bp): these runs trade for free");
@@ -123,7 +124,7 @@ Outcome rehearse(const Options& options) {
 
 void add_rehearse(CLI::App& tool, Options& options) {
   auto& command =
-      add_command(tool, "rehearse", "Test rebalancing schedules with trading costs",
+      add_command(tool, options, "rehearse", "Test rebalancing schedules with trading costs",
                   "  inchtide rehearse --mandate demo/mandate.toml\n"
                   "  inchtide rehearse --mandate demo/mandate.toml --split 2024-01-01 --aim equal --schedule never "
                   "--schedule 1q --cost 25bp",

@@ -20,6 +20,7 @@
 #include "inchtide/report/relation_views.hpp"
 #include "output.hpp"
 #include "study.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 namespace {
@@ -70,7 +71,7 @@ struct Relations {
     try {
       part();
     } catch (const InputError& error) {
-      outcome.warnings.push_back(fmt::format("Left out: {}", error.what()));
+      outcome.warnings.push_back(error.notice().led_by("Left out"));
     }
   }
   Denominator denominator() const { return study.mandate.methods.denominator; }
@@ -340,6 +341,7 @@ void add_pairs(Relations& r) {
   if (draws.draws > 0) {
     draws.threads = r.study.options.threads;
     draws.correlations = true;
+    draws.watch = watched(r.study.options);
     bands = bootstrap_bands(r.returns.universe, draws);
     bands->correlation_low = bands->correlation_low(r.order, r.order).eval();
     bands->correlation_high = bands->correlation_high(r.order, r.order).eval();
@@ -409,12 +411,12 @@ Outcome relate(const Options& given) {
 }
 
 void add_relate(CLI::App& tool, Options& options) {
-  auto& command =
-      add_command(tool, "relate", "How the assets move together, whether that lasts, and which are least related",
-                  "  inchtide relate --mandate demo/mandate.toml --order sector --figure heat.png\n"
-                  "  inchtide relate --mandate demo/mandate.toml --pick 5 --rolling 3y --pair TIDEMILL:KELPFARM "
-                  "--figure rolling:rolling.png",
-                  [&options] { deliver(relate(options), options); });
+  auto& command = add_command(
+      tool, options, "relate", "How the assets move together, whether that lasts, and which are least related",
+      "  inchtide relate --mandate demo/mandate.toml --order sector --figure heat.png\n"
+      "  inchtide relate --mandate demo/mandate.toml --pick 5 --rolling 3y --pair TIDEMILL:KELPFARM "
+      "--figure rolling:rolling.png",
+      [&options] { deliver(relate(options), options); });
   add_input_options(command, options);
   add_window_options(command, options);
   add_interval_option(command, options);

@@ -156,7 +156,8 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
   }
   for (const auto& history : study.histories) {
     if (history.days.size() > 1) continue;
-    throw InputError(history.asset, fmt::format("it holds a single price, on {}", to_string(history.days.front())),
+    throw InputError(Where::of_asset(history.asset),
+                     fmt::format("it holds a single price, on {}", to_string(history.days.front())),
                      "Give at least two days, or leave the asset out with --assets");
   }
   if (study.histories.empty()) {
@@ -172,9 +173,11 @@ void pick_assets(Study& study, std::vector<PriceHistory> all) {
     study.histories.push_back(std::move(*benchmark));
   }
   if (!study.left_out.empty()) {
-    study.warnings.push_back(fmt::format(
-        "Left out, because they are priced in another currency than {} and no rates were given (--rates): {}",
-        *mandate.currency, fmt::join(study.left_out, ", ")));
+    study.warnings.push_back({{},
+                              fmt::format("Left out, because they are priced in another currency than {} and no rates "
+                                          "were given: {}",
+                                          *mandate.currency, fmt::join(study.left_out, ", ")),
+                              {{Means::rates, "Give rates"}}});
   }
 }
 
@@ -246,7 +249,7 @@ std::optional<Day> day_option(const std::string& text, const char* name) {
 
 // Limits on assets that the mandate knows but this run left out are passed over, with a warning.
 Limits limits_on(const std::vector<std::string>& assets, const exchange::Mandate& mandate, const Options& options,
-                 std::vector<std::string>& warnings, const std::vector<std::string>& known_elsewhere) {
+                 std::vector<Notice>& warnings, const std::vector<std::string>& known_elsewhere) {
   Limits limits;
   if (!options.no_limits) {
     for (const auto& limit : mandate.limits) {
@@ -324,7 +327,7 @@ report::Json Study::inputs() const {
   inputs["left_out"] = left_out;
   if (!passed_over.empty()) {
     auto list = report::Json::array();
-    for (const auto& [asset, why] : passed_over) list.push_back({{"asset", asset}, {"error", why}});
+    for (const auto& [asset, why] : passed_over) list.push_back({{"asset", asset}, {"error", why.text(options.spelt)}});
     inputs["passed_over"] = list;
   }
   inputs["from"] = to_string(prices.days.front());
@@ -445,13 +448,14 @@ std::vector<PriceHistory> usable_histories(Study& study, const std::vector<BarHi
     try {
       auto history = one.history(reading.fields.pick(one.asset, one.fields_held()));
       if (history.days.size() < 2 && bars.size() > 1) {
-        throw InputError(one.asset, fmt::format("it holds a single price, on {}", to_string(history.days.front())),
+        throw InputError(Where::of_asset(one.asset),
+                         fmt::format("it holds a single price, on {}", to_string(history.days.front())),
                          "Give at least two days");
       }
       histories.push_back(std::move(history));
     } catch (const InputError& useless) {
       if (bars.size() == 1) throw;
-      study.passed_over.emplace_back(one.asset, useless.what());
+      study.passed_over.emplace_back(one.asset, useless.notice());
     }
   }
   // What nobody asked for is not missed.
@@ -462,7 +466,7 @@ std::vector<PriceHistory> usable_histories(Study& study, const std::vector<BarHi
   });
   if (histories.empty() && !study.passed_over.empty()) throw InputError(study.passed_over.front().second);
   for (const auto& [asset, why] : study.passed_over) {
-    study.warnings.push_back(fmt::format("{} is passed over: {}", asset, why));
+    study.warnings.push_back(why.led_by(asset + " is passed over"));
   }
   return histories;
 }
@@ -650,11 +654,11 @@ class Choosing {
       chosen.portfolios.back().name = name;
       return;
     } catch (const UnsolvedProblem& unsolved) {
-      keep({name, aim.text(), unsolved.what(), unsolved.problem()});
+      keep({name, aim.text(), unsolved.notice(), unsolved.problem()});
     } catch (const InputError& error) {
-      keep({name, aim.text(), error.what(), std::nullopt});
+      keep({name, aim.text(), error.notice(), std::nullopt});
     } catch (const UncertifiedAnswer& error) {
-      keep({name, aim.text(), error.what(), std::nullopt});
+      keep({name, aim.text(), error.notice(), std::nullopt});
     }
   }
 

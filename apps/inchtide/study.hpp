@@ -32,13 +32,13 @@ struct Study {
   PriceTable prices;                     // in the window; universe first, benchmark last where there is one
   std::vector<std::string> universe;     // asset codes
   std::optional<std::string> benchmark;  // its code
-  std::vector<std::string> warnings;
-  std::vector<std::pair<std::string, Spike>> misprints;          // asset and spike; dropped if the mandate says so
-  std::vector<RateHistory> rates;                                // of the mandate's file
-  std::vector<Converted> conversions;                            // what was converted
-  std::vector<std::string> left_out;                             // assets in another currency
-  std::vector<std::pair<std::string, std::string>> passed_over;  // assets whose file is of no use, and why
-  std::vector<Adjusted> adjusted;                                // what actions were worked into
+  std::vector<Notice> warnings;
+  std::vector<std::pair<std::string, Spike>> misprints;     // asset and spike; dropped if the mandate says so
+  std::vector<RateHistory> rates;                           // of the mandate's file
+  std::vector<Converted> conversions;                       // what was converted
+  std::vector<std::string> left_out;                        // assets in another currency
+  std::vector<std::pair<std::string, Notice>> passed_over;  // assets whose file is of no use, and why
+  std::vector<Adjusted> adjusted;                           // what actions were worked into
   ShortHistories short_histories = ShortHistories::shorten;
   std::vector<ShortHistoryEffect> short_effects;  // of each choice, where some history is short
 
@@ -85,7 +85,7 @@ struct Choice {
   Limits limits;
   LimitFacts facts;  // what limits look up
   double risk_free = 0;
-  std::vector<std::string> warnings;
+  std::vector<Notice> warnings;
   report::Json inputs;
 };
 

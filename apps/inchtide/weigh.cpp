@@ -45,8 +45,9 @@ Outcome weigh(const Options& given) {
   const auto choice = load_choice(options);
   const auto chosen = allocations_of(choice, mandate_of(options), options);
   const auto& allocations = chosen.portfolios;
-  Outcome outcome{"weigh", choice.inputs, choice.warnings, report::weigh_result(allocations, chosen.unanswered), {},
-                  {}};
+  Outcome outcome{
+      "weigh", choice.inputs, choice.warnings, report::weigh_result(allocations, chosen.unanswered, options.spelt), {},
+      {}};
   outcome.exit_code = chosen.exit_code();
   outcome.tables = {report::comparison_table(allocations, chosen.unanswered), report::weights_table(allocations),
                     report::risk_table(allocations), report::binding_table(allocations),
@@ -67,7 +68,7 @@ Outcome weigh(const Options& given) {
 
 void add_weigh(CLI::App& tool, Options& options) {
   auto& command =
-      add_command(tool, "weigh", "Choose portfolios by aim, evaluate given weights, compare them",
+      add_command(tool, options, "weigh", "Choose portfolios by aim, evaluate given weights, compare them",
                   "  inchtide weigh --mandate demo/mandate.toml --aim maximum-sharpe --aim target-volatility=6%\n"
                   "  inchtide weigh --estimate estimate.json --weights held.csv --aim minimum-variance --json -",
                   [&options] { deliver(weigh(options), options); });

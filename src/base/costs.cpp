@@ -16,7 +16,7 @@ std::optional<double> rate_in_bps(std::string_view text) {
   return parse_number(text.substr(0, text.size() - 2));
 }
 
-void check_rate(double bps, const std::string& where) {
+void check_rate(double bps, const Where& where) {
   if (!(bps >= 0 && bps < 10000)) {
     throw InputError(where, fmt::format("a cost of {} basis points", bps), "A rate lies from 0 to below 10,000");
   }
@@ -44,8 +44,7 @@ bool is_known(const CostClass& cost, const std::vector<std::string>& assets, con
 
 }  // namespace
 
-CostClass CostClass::parse(std::string_view text, std::string_view where) {
-  const std::string place{where};
+CostClass CostClass::parse(std::string_view text, const Where& where) {
   CostClass cost;
   const auto equals = text.find('=');
   if (equals != std::string_view::npos) cost.applies_to = std::string(text.substr(0, equals));
@@ -54,11 +53,11 @@ CostClass CostClass::parse(std::string_view text, std::string_view where) {
   const auto buy = rate_in_bps(rates.substr(0, slash));
   const auto sell = slash == std::string_view::npos ? buy : rate_in_bps(rates.substr(slash + 1));
   if (!buy || !sell || cost.applies_to.empty()) {
-    throw InputError(place, fmt::format("'{}' is not a cost", text),
+    throw InputError(where, fmt::format("'{}' is not a cost", text),
                      "Write 10bp, KELPFARM=10bp, sector:bonds=2bp, or 10bp/5bp for buys/sells");
   }
-  check_rate(*buy, place);
-  check_rate(*sell, place);
+  check_rate(*buy, where);
+  check_rate(*sell, where);
   cost.buy_bps = *buy;
   cost.sell_bps = *sell;
   return cost;

@@ -54,10 +54,10 @@ std::optional<Day> parse_day(std::string_view text) {
   return Day{ymd};
 }
 
-Day day_from(std::string_view text, std::string_view where) {
+Day day_from(std::string_view text, const Where& where) {
   const auto day = parse_day(text);
   if (!day) {
-    throw InputError(std::string(where), fmt::format("'{}' is not a day", text), "Write it as YYYY-MM-DD");
+    throw InputError(where, fmt::format("'{}' is not a day", text), "Write it as YYYY-MM-DD");
   }
   return *day;
 }
@@ -79,10 +79,10 @@ Interval::Interval(int count, Unit unit) : count_(count), unit_(unit) {
   }
 }
 
-Interval Interval::parse(std::string_view text, std::string_view where) {
+Interval Interval::parse(std::string_view text, const Where& where) {
   constexpr std::string_view units = "dwmqy";
   const auto fail = [&] {
-    return InputError(std::string(where), fmt::format("'{}' is not an interval", text),
+    return InputError(where, fmt::format("'{}' is not an interval", text),
                       "Write a count and d, w, m, q or y, such as 1d, 2w, 1m, 1q or 1y");
   };
   const auto unit = text.empty() ? std::string_view::npos : units.find(text.back());
@@ -95,7 +95,7 @@ Interval Interval::parse(std::string_view text, std::string_view where) {
   try {
     return {number, Unit(unit)};
   } catch (const InputError&) {
-    throw InputError(std::string(where), fmt::format("'{}' is longer than 10,000 years", text), "Give a shorter one");
+    throw InputError(where, fmt::format("'{}' is longer than 10,000 years", text), "Give a shorter one");
   }
 }
 

@@ -34,18 +34,18 @@ std::optional<double> parse_number(std::string_view text) {
   return value;
 }
 
-double fraction_from_percent(std::string_view text, std::string_view where) {
+double fraction_from_percent(std::string_view text, const Where& where) {
   const auto body = trimmed(text);
   if (body.empty() || body.back() != '%') {
     if (const auto bare = parse_number(body)) {
-      throw InputError(std::string(where), fmt::format("'{}' has no % sign", body),
+      throw InputError(where, fmt::format("'{}' has no % sign", body),
                        fmt::format("Write {}% or {}%, whichever is meant", *bare, 100 * *bare));
     }
-    throw InputError(std::string(where), fmt::format("'{}' is not a percentage", body), "Write a number and %, as 12%");
+    throw InputError(where, fmt::format("'{}' is not a percentage", body), "Write a number and %, as 12%");
   }
   const auto number = parse_number(trimmed(body.substr(0, body.size() - 1)));
   if (!number) {
-    throw InputError(std::string(where), fmt::format("'{}' is not a percentage", body), "Write a number and %, as 12%");
+    throw InputError(where, fmt::format("'{}' is not a percentage", body), "Write a number and %, as 12%");
   }
   return *number / 100;
 }

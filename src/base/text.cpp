@@ -29,7 +29,7 @@ std::optional<std::string> fault_of_name(std::string_view text, std::size_t most
   return std::nullopt;
 }
 
-void check_name(std::string_view text, std::size_t most, const std::string& where) {
+void check_name(std::string_view text, std::size_t most, const Where& where) {
   if (const auto fault = fault_of_name(text, most)) {
     throw InputError(where, fmt::format("'{}' cannot be a name: {}", excerpt(text), *fault),
                      "Rename it where it comes from");

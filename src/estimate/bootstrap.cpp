@@ -1,40 +1,21 @@
 #include "inchtide/estimate/bootstrap.hpp"
 
 #include <fmt/format.h>
-#include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
 
 #include <algorithm>
 #include <cmath>
 #include <vector>
 
-#include "base/workers.hpp"
+#include "inchtide/base/draws.hpp"
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "returns/spans.hpp"
 
 namespace inchtide {
 namespace {
 
-/// Random numbers of one draw: the mixing function of Steele, Lea & Flood 2014 (OOPSLA) over a counter.
-class DrawBits {
- public:
-  DrawBits(std::uint64_t seed, std::uint64_t draw) : state_(mixed(seed) ^ mixed(draw + 0x9E3779B97F4A7C15u)) {}
-
-  std::uint64_t next() { return mixed(state_ += 0x9E3779B97F4A7C15u); }
-  double uniform() { return double(next() >> 11) * 0x1p-53; }
-  std::size_t below(std::size_t count) { return std::size_t(uniform() * double(count)); }
-
- private:
-  static std::uint64_t mixed(std::uint64_t z) {
-    z = (z ^ (z >> 30)) * 0xBF58476D1CE4E5B9u;
-    z = (z ^ (z >> 27)) * 0x94D049BB133111EBu;
-    return z ^ (z >> 31);
-  }
-  std::uint64_t state_;
-};
-
 /// The rows of one draw.
-void draw_rows(DrawBits bits, double block, std::vector<std::size_t>& rows) {
+void draw_rows(RandomDraw bits, double block, std::vector<std::size_t>& rows) {
   const auto count = rows.size();
   const double new_block = 1 / block;
   std::size_t row = bits.below(count);
@@ -79,13 +60,9 @@ class Bootstrap {
     const auto n = data_.rows();
     Draws draws{Eigen::MatrixXd(options_.draws, n), Eigen::MatrixXd(options_.draws, n), {}};
     if (options_.correlations) draws.correlations.resize(options_.draws, n * (n - 1) / 2);
-    tbb::task_arena arena(workers(options_.threads));
-    arena.execute([&] {
-      tbb::parallel_for(tbb::blocked_range<int>(0, options_.draws, 16), [&](const auto& range) {
-        std::vector<std::size_t> rows(rows_.size());
-        for (int draw = range.begin(); draw != range.end(); ++draw) one_draw(draw, rows, draws);
-      });
-    });
+    Executor(options_.threads)
+        .each(
+            std::size_t(options_.draws), [&](std::size_t draw) { one_draw(int(draw), draws); }, options_.watch);
     BootstrapBands bands;
     bands.block = block_;
     bands.draws = options_.draws;
@@ -96,9 +73,10 @@ class Bootstrap {
   }
 
  private:
-  void one_draw(int draw, std::vector<std::size_t>& rows, Draws& draws) const {
+  void one_draw(int draw, Draws& draws) const {
     const auto n = data_.rows();
-    draw_rows(DrawBits(options_.seed, std::uint64_t(draw)), block_, rows);
+    std::vector<std::size_t> rows(rows_.size());
+    draw_rows(RandomDraw(options_.seed, std::uint64_t(draw)), block_, rows);
     // A return is drawn with its span.
     Eigen::VectorXd sum = Eigen::VectorXd::Zero(n), squares = Eigen::VectorXd::Zero(n), by_span = sum;
     double total = 0, span_squares = 0;
@@ -174,7 +152,7 @@ double check_draws(const BootstrapOptions& options, std::size_t periods) {
 
 std::vector<std::size_t> draw_of_rows(const BootstrapOptions& options, double block, int draw, std::size_t periods) {
   std::vector<std::size_t> rows(periods);
-  draw_rows(DrawBits(options.seed, std::uint64_t(draw)), block, rows);
+  draw_rows(RandomDraw(options.seed, std::uint64_t(draw)), block, rows);
   return rows;
 }
 

@@ -69,7 +69,7 @@ void check_semidefinite(Eigen::MatrixXd matrix, const std::string& name) {
                                  "least eigenvalue is {:.6f}, its largest entry {:.6f})",
                                  least, matrix.cwiseAbs().maxCoeff()),
                      "Estimate it from complete histories of the same days, shrink it, or repair its correlations "
-                     "(nearest_correlation; relate --pairwise does so and says by how much)");
+                     "with nearest_correlation, which says by how much");
   }
 }
 

@@ -21,7 +21,8 @@ void Estimate::check_figures() const {
   }
   for (std::size_t i = 0; i < assets.size(); ++i) {
     if (std::isfinite(expected_return[Eigen::Index(i)])) continue;
-    throw InputError(assets[i], "its expected return is not a finite number", "Give a figure or leave the asset out");
+    throw InputError(Where::of_asset(assets[i]), "its expected return is not a finite number",
+                     "Give a figure or leave the asset out");
   }
 }
 
@@ -29,7 +30,8 @@ void Estimate::check() const {
   check_figures();
   std::set<std::string> seen;
   for (const auto& asset : assets) {
-    if (!seen.insert(lower_name(asset)).second) throw InputError(asset, "it comes twice in the estimate", "Keep one");
+    if (!seen.insert(lower_name(asset)).second)
+      throw InputError(Where::of_asset(asset), "it comes twice in the estimate", "Keep one");
   }
 }
 
@@ -47,7 +49,7 @@ Estimate simple_from_log(const Estimate& estimate) {
   matrix = growth.matrix().asDiagonal() * matrix.array().expm1().matrix() * growth.matrix().asDiagonal();
   for (Eigen::Index i = 0; i < matrix.rows(); ++i) {
     if (std::isfinite(growth[i] * growth[i] * matrix(i, i))) continue;
-    throw InputError(estimate.assets[std::size_t(i)],
+    throw InputError(Where::of_asset(estimate.assets[std::size_t(i)]),
                      fmt::format("a mean of {} and a variance of {} a year are too large to convert from log returns",
                                  estimate.expected_return[i], estimate.covariance.variance(i)),
                      "Give them as fractions of 1 per year");

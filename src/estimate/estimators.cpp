@@ -33,23 +33,23 @@ struct Named {
   std::optional<double> figure;
 };
 
-Named parse_named(std::string_view text, const std::vector<std::string>& names, std::string_view where) {
+Named parse_named(std::string_view text, const std::vector<std::string>& names, const Where& where) {
   const auto colon = text.find(':');
   const auto name = text.substr(0, colon);
   const auto found = find_name(name, names);
   if (!found) {
-    throw InputError(std::string(where), fmt::format("there is no method '{}'", name), did_you_mean(name, names));
+    throw InputError(where, fmt::format("there is no method '{}'", name), did_you_mean(name, names));
   }
   const bool takes = names[*found] == "exponential" || names[*found] == "factors";
   if (takes != (colon != std::string_view::npos)) {
-    throw InputError(std::string(where), fmt::format("'{}' {}", text, takes ? "needs a figure" : "takes no figure"),
+    throw InputError(where, fmt::format("'{}' {}", text, takes ? "needs a figure" : "takes no figure"),
                      takes ? fmt::format("Write it like {}:{}", names[*found], names[*found] == "factors" ? 3 : 36)
                            : "Leave it out");
   }
   if (!takes) return {*found, std::nullopt};
   const auto figure = parse_number(text.substr(colon + 1));
   if (!figure || !(*figure > 0)) {
-    throw InputError(std::string(where), fmt::format("'{}' is not a positive number", text.substr(colon + 1)),
+    throw InputError(where, fmt::format("'{}' is not a positive number", text.substr(colon + 1)),
                      names[*found] == "factors" ? "Give a number of factors" : "Give a half-life in periods");
   }
   return {*found, figure};
@@ -76,7 +76,9 @@ Data complete(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
   if (data.rows.size() < 2) {
     throw InputError("estimate",
                      fmt::format("{} return common to all assets is too few for a variance", data.rows.size()),
-                     "Give a longer history, a shorter interval (--every) or fewer assets");
+                     {{Means::prices, "Give a longer history"},
+                      {Means::interval, "take a shorter interval"},
+                      {Means::assets, "look at fewer assets"}});
   }
   data.spans = Spans(table, data.rows);
   if (data.rows.size() < table.observations() || !data.spans.single) {
@@ -250,13 +252,15 @@ class Estimation {
     const auto kind = options_.expected.kind;
     if (kind == Kind::arithmetic || kind == Kind::exponential || kind == Kind::bayes_stein) return;
     throw InputError(options_.expected.text(), "this method is for simple returns; the returns are log",
-                     "Choose arithmetic, exponential or bayes-stein, or simple returns (--returns simple)");
+                     {{Means::expected_return, "Choose arithmetic, exponential or bayes-stein"},
+                      {Means::returns_kind, "take simple returns", "simple"}});
   }
 
   /// The manager's figures are simple returns a year; an estimate of log returns takes the mean that comes to the same.
   double in_kind(double figure, const std::string& asset, double variance) const {
     if (table_.kind == ReturnKind::simple) return figure;
-    if (!(figure > -1)) throw InputError(asset, "a loss of everything has no log return", "Give more than -100%");
+    if (!(figure > -1))
+      throw InputError(Where::of_asset(asset), "a loss of everything has no log return", "Give more than -100%");
     return std::log1p(figure) - variance / 2;
   }
 
@@ -362,7 +366,8 @@ class Estimation {
 
   Eigen::VectorXd market_model() const {
     if (data_.benchmark.size() == 0) {
-      throw InputError("market-model", "there is no benchmark", "Name one (--benchmark), or choose another method");
+      throw InputError("market-model", "there is no benchmark",
+                       {{Means::benchmark, "Name one"}, {Means::expected_return, "choose another method"}});
     }
     const auto market = demean(data_.benchmark, equal_weights(data_.benchmark.size()));
     const double variance = market.rest.squaredNorm();
@@ -391,7 +396,8 @@ class Estimation {
   Eigen::VectorXd with_views(const Covariance& covariance) const {
     const Eigen::VectorXd prior = implied(covariance);
     if (options_.views.empty()) {
-      throw InputError("views", "there are none", "Give [views] in the mandate, or choose implied");
+      throw InputError("views", "there are none",
+                       {{Means::views, "Give some"}, {Means::expected_return, "choose implied"}});
     }
     std::vector<const View*> views;
     Eigen::MatrixXd positions(prior.size(), Eigen::Index(options_.views.size()));  // P'
@@ -472,7 +478,7 @@ class Estimation {
     const auto position = [&](const std::string& asset) {
       const auto found = find_name(asset, table_.assets);
       if (!found) {
-        throw InputError(asset, "an expected return is given, but no asset has this code",
+        throw InputError(Where::of_asset(asset), "an expected return is given, but no asset has this code",
                          did_you_mean(asset, table_.assets));
       }
       return *found;
@@ -487,7 +493,7 @@ class Estimation {
       const auto i = position(asset);
       if (const auto own = options_.own.find(asset); own != options_.own.end() && own->second > most) {
         throw InputError(
-            asset,
+            Where::of_asset(asset),
             fmt::format("its own figure {} is above its cap {}", short_percent(own->second), short_percent(most)),
             "Change one of them");
       }
@@ -511,9 +517,10 @@ class Estimation {
     const double count = effective(halving(options_.covariance.half_life));
     said("covariance", options_.covariance.half_life, count);
     if (count < 5 * double(n)) {
-      result.advice.back() += fmt::format(
-          ", {:.1f} for each of {} assets: it is {}. Use a longer half-life, fewer assets, or a shrunk covariance",
-          count / double(n), n, count <= double(n) ? "as good as singular" : "loose");
+      result.advice.back().problem += fmt::format(", {:.1f} for each of {} assets: it is {}", count / double(n), n,
+                                                  count <= double(n) ? "as good as singular" : "loose");
+      result.advice.back().remedies = {{Means::covariance, "Use a longer half-life or a shrunk covariance"},
+                                       {Means::assets, "fewer assets"}};
     }
   }
 
@@ -522,15 +529,18 @@ class Estimation {
     const bool plain = options_.covariance.kind == CovarianceMethod::Kind::sample;
     if (plain && t <= n) {
       result.advice.push_back(
-          fmt::format("{} returns for {} assets: the sample covariance is singular, and some portfolios seem riskless. "
-                      "Use a longer history, a shorter interval (--every) or fewer assets, or shrink it: --covariance "
-                      "scaled-identity or nonlinear",
-                      t, n));
+          {{},
+           fmt::format("{} returns for {} assets: the sample covariance is singular, and some portfolios seem riskless",
+                       t, n),
+           {{Means::prices, "Use a longer history"},
+            {Means::interval, "a shorter interval"},
+            {Means::assets, "fewer assets"},
+            {Means::covariance, "shrink it: scaled-identity or nonlinear"}}});
     } else if (plain && t < 5 * n) {
-      result.advice.push_back(fmt::format(
-          "{} returns for {} assets, {:.1f} each: the sample covariance is loose; compare constant-correlation "
-          "or nonlinear (--covariance)",
-          t, n, double(t) / double(n)));
+      result.advice.push_back({{},
+                               fmt::format("{} returns for {} assets, {:.1f} each: the sample covariance is loose", t,
+                                           n, double(t) / double(n)),
+                               {{Means::covariance, "Compare constant-correlation or nonlinear"}}});
     }
     advise_on_halving(result, n);
     for (Eigen::Index i = 0; i < result.standard_errors.size(); ++i) {
@@ -569,7 +579,7 @@ class Estimation {
 
 }  // namespace
 
-ExpectedMethod ExpectedMethod::parse(std::string_view text, std::string_view where) {
+ExpectedMethod ExpectedMethod::parse(std::string_view text, const Where& where) {
   const auto named = parse_named(text, expected_names, where);
   return {Kind(named.kind), named.figure.value_or(0)};
 }
@@ -579,15 +589,14 @@ std::string ExpectedMethod::text() const {
   return kind == Kind::exponential ? fmt::format("{}:{:g}", name, half_life) : name;
 }
 
-CovarianceMethod CovarianceMethod::parse(std::string_view text, std::string_view where) {
+CovarianceMethod CovarianceMethod::parse(std::string_view text, const Where& where) {
   const auto named = parse_named(text, covariance_names, where);
   CovarianceMethod method{Kind(named.kind)};
   if (method.kind == Kind::exponential) method.half_life = *named.figure;
   if (method.kind == Kind::factors) {
     method.factors = int(std::min(*named.figure, 1e6));
     if (double(method.factors) != *named.figure) {
-      throw InputError(std::string(where), fmt::format("'{}' is not a whole number of factors", text),
-                       "Write it like factors:3");
+      throw InputError(where, fmt::format("'{}' is not a whole number of factors", text), "Write it like factors:3");
     }
   }
   return method;

@@ -94,7 +94,7 @@ struct Reader {
       header(cells);
       keep_what_is_needed();
     } else if (count != columns) {
-      throw InputError(fmt::format("{}, line {}", path.string(), line),
+      throw InputError(Where::in_file(path.string(), line),
                        fmt::format("the row has {} cells, the header has {}", count, columns),
                        "Give every row as many cells as the header");
     } else {
@@ -198,35 +198,37 @@ std::optional<double> grouped_number(std::string_view text, char mark, std::stri
 
 }  // namespace
 
-std::string cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column) {
-  return fmt::format("{}, line {}, column {}", path.string(), line, column);
+Where cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column) {
+  return Where::in_file(path.string(), line, std::string(column));
 }
 
-CsvStyle::Dates CsvStyle::parse_dates(std::string_view text, std::string_view where) {
+CsvStyle::Dates CsvStyle::parse_dates(std::string_view text, const Where& where) {
   const std::vector<std::string> names = {"iso", "day-first", "month-first"};
   if (const auto found = find_name(text, names)) return Dates(*found);
-  throw InputError(std::string(where), fmt::format("there is no order of dates '{}'", text), did_you_mean(text, names));
+  throw InputError(where, fmt::format("there is no order of dates '{}'", text), did_you_mean(text, names));
 }
 
-CsvStyle::Decimal CsvStyle::parse_decimal(std::string_view text, std::string_view where) {
+CsvStyle::Decimal CsvStyle::parse_decimal(std::string_view text, const Where& where) {
   const std::vector<std::string> names = {"point", "comma"};
   if (const auto found = find_name(text, names)) return *found == 0 ? Decimal::point : Decimal::comma;
-  throw InputError(std::string(where), fmt::format("there is no decimal mark '{}'", text), did_you_mean(text, names));
+  throw InputError(where, fmt::format("there is no decimal mark '{}'", text), did_you_mean(text, names));
 }
 
-Day CsvStyle::day(std::string_view text, const std::function<std::string()>& place) const {
+Day CsvStyle::day(std::string_view text, const std::function<Where()>& place) const {
   if (const auto iso = parse_day(text)) return *iso;
   if (const auto day = written_day(std::string(text), dates)) return *day;
   const auto other = [&](Dates order) { return dates != order && written_day(std::string(text), order); };
   if (other(Dates::day_first) || other(Dates::month_first)) {
     throw InputError(
         place(), fmt::format("'{}' is not an ISO day, and which of its numbers is the month isn't said", excerpt(text)),
-        "Say --dates day-first or --dates month-first, or write YYYY-MM-DD");
+        {{Means::date_order, "Say that days come first", "day-first"},
+         {Means::date_order, "that months do", "month-first"},
+         "write YYYY-MM-DD"});
   }
   throw InputError(place(), fmt::format("'{}' is not a day", excerpt(text)), "Write it as YYYY-MM-DD");
 }
 
-double CsvStyle::figure(std::string_view text, const std::function<std::string()>& place) const {
+double CsvStyle::figure(std::string_view text, const std::function<Where()>& place) const {
   if (const auto plain = parse_number(text); plain && decimal != Decimal::comma) return *plain;
   const bool comma = decimal == Decimal::comma;
   if (const auto value = comma ? grouped_number(text, ',', ".' ") : grouped_number(text, '.', ",' ");
@@ -235,10 +237,11 @@ double CsvStyle::figure(std::string_view text, const std::function<std::string()
   }
   if (decimal == Decimal::unsaid && (grouped_number(text, ',', ".' ") || grouped_number(text, '.', ",' "))) {
     throw InputError(place(), fmt::format("'{}' can be read in two ways, or not with a decimal point", excerpt(text)),
-                     "Say --decimal comma (1.234,56) or --decimal point (1,234.56)");
+                     {{Means::decimal_mark, "Say that it is a comma, as in 1.234,56", "comma"},
+                      {Means::decimal_mark, "a point, as in 1,234.56", "point"}});
   }
   throw InputError(place(), fmt::format("'{}' is not a number", excerpt(text)),
-                   comma ? "Write it as 12,34; --decimal comma was chosen" : "Write it as 12.34");
+                   comma ? "Write it as 12,34; a decimal comma was chosen" : "Write it as 12.34");
 }
 
 void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
@@ -260,10 +263,11 @@ void read_csv_text(const std::filesystem::path& path, std::string_view content,
                       csv_fini(&parser, on_cell, on_row, &reader) == 0;
   if (reader.failure) std::rethrow_exception(reader.failure);
   if (!parsed) {
-    throw InputError(fmt::format("{}, line {}", path.string(), reader.line), csv_strerror(csv_error(&parser)),
+    throw InputError(Where::in_file(path.string(), reader.line), csv_strerror(csv_error(&parser)),
                      "Check the quotes on this line");
   }
-  if (reader.columns == 0) throw InputError(path.string(), "the file is empty", "Give a header row and rows of data");
+  if (reader.columns == 0)
+    throw InputError(Where::in_file(path.string()), "the file is empty", "Give a header row and rows of data");
 }
 
 std::optional<std::size_t> find_column(const std::vector<std::string>& header,

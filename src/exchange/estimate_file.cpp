@@ -25,7 +25,7 @@ class Fields {
   Fields(std::string file, const json& object) : file_(std::move(file)), object_(object) {}
 
   InputError error(const std::string& field, const std::string& problem, const std::string& remedy) const {
-    return InputError(fmt::format("{}, field {}", file_, field), problem, remedy);
+    return {Where::in_file(file_).with("field " + field), problem, remedy};
   }
 
   const json* find(const std::string& field) const {
@@ -133,8 +133,7 @@ class Sheet {
     const auto column = [&](std::initializer_list<std::string_view> names) {
       const auto found = find_column(header_, names);
       if (found) return *found;
-      throw InputError(fmt::format("{}, line 1", path_.string()),
-                       fmt::format("there is no column '{}'", *names.begin()),
+      throw InputError(Where::in_file(path_.string(), 1), fmt::format("there is no column '{}'", *names.begin()),
                        "Give asset, expected return, volatility, and a column of correlations for each asset");
     };
     asset_ = column({"asset", "code"});
@@ -143,7 +142,7 @@ class Sheet {
   }
 
   /// `,risk-free,2%`.
-  void take_about(const std::string& name, std::string_view value, const std::string& place) {
+  void take_about(const std::string& name, std::string_view value, const Where& place) {
     const auto number = [&] {
       if (const auto figure = parse_number(value); figure && *figure >= 0) return *figure;
       throw InputError(place, fmt::format("'{}' is not a figure from 0 on", value), "Give a figure");
@@ -209,7 +208,7 @@ class Sheet {
     for (std::size_t i = 0; i < assets_.size(); ++i) {
       const auto found = find_name(assets_[i], header_);
       if (!found) {
-        throw InputError(fmt::format("{}, line {}", path_.string(), lines_[i]),
+        throw InputError(Where::in_file(path_.string(), lines_[i]),
                          fmt::format("{} has no column of correlations", assets_[i]), "Add one with its name");
       }
       result[i] = *found;
@@ -260,9 +259,10 @@ auto naming_file(const std::filesystem::path& path, Action action) {
   try {
     return action();
   } catch (const InputError& error) {
-    const std::string what = error.what();
-    if (what.starts_with(path.string())) throw;
-    throw InputError(fmt::format("{}: {}", path.string(), what));
+    if (!error.notice().where.file.empty()) throw;
+    auto notice = error.notice();
+    notice.where.file = path.string();
+    throw InputError(std::move(notice));
   }
 }
 
@@ -309,21 +309,22 @@ Estimate read_estimate(const std::filesystem::path& path) {
   json document;
   const auto content = read_text_file(path);
   if (is_too_deep(content)) {
-    throw InputError(path.string(), fmt::format("it is nested more than {} levels deep", deepest_level),
+    throw InputError(Where::in_file(path.string()), fmt::format("it is nested more than {} levels deep", deepest_level),
                      "Give an object with assets");
   }
   try {
     document = json::parse(content);
   } catch (const json::out_of_range&) {
-    throw InputError(path.string(), "it is not JSON: a number is too large", "Write it anew, or check it there");
+    throw InputError(Where::in_file(path.string()), "it is not JSON: a number is too large",
+                     "Write it anew, or check it there");
   } catch (const json::parse_error& error) {
     const auto line =
         1 + std::count(content.begin(), content.begin() + std::ptrdiff_t(std::min(error.byte, content.size())), '\n');
-    throw InputError(fmt::format("{}, line {}", path.string(), line), "it is not JSON",
-                     "Write it anew, or check it there");
+    throw InputError(Where::in_file(path.string(), line), "it is not JSON", "Write it anew, or check it there");
   }
   const json& object = document.is_object() && document.contains("result") ? document["result"] : document;
-  if (!object.is_object()) throw InputError(path.string(), "it holds no estimate", "Give an object with assets");
+  if (!object.is_object())
+    throw InputError(Where::in_file(path.string()), "it holds no estimate", "Give an object with assets");
   const Fields fields(path.string(), object);
 
   std::string returns = "simple";

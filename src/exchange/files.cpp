@@ -24,7 +24,7 @@ namespace {
 constexpr std::size_t most_bytes = std::size_t(4) << 30;
 
 [[noreturn]] void too_large(const fs::path& path) {
-  throw InputError(path.string(), "it holds more than 4 GiB, or does not end", "Give a smaller file");
+  throw InputError(Where::in_file(path.string()), "it holds more than 4 GiB, or does not end", "Give a smaller file");
 }
 
 }  // namespace
@@ -32,8 +32,8 @@ constexpr std::size_t most_bytes = std::size_t(4) << 30;
 std::string read_text_file(const fs::path& path) {
   std::error_code error;
   const auto status = fs::status(path, error);
-  if (!fs::exists(status)) throw InputError(path.string(), "there is no such file", "Check the path");
-  if (fs::is_directory(status)) throw InputError(path.string(), "this is a folder", "Give a file");
+  if (!fs::exists(status)) throw InputError(Where::in_file(path.string()), "there is no such file", "Check the path");
+  if (fs::is_directory(status)) throw InputError(Where::in_file(path.string()), "this is a folder", "Give a file");
   std::ifstream file(path, std::ios::binary);
   std::string text;
   try {
@@ -51,9 +51,10 @@ std::string read_text_file(const fs::path& path) {
       if (file.eof()) file.clear();
     }
   } catch (const std::bad_alloc&) {
-    throw OutsideFailure(fmt::format("{}: there is not enough memory to read it", path.string()));
+    throw OutsideFailure(Where::in_file(path.string()), "there is not enough memory to read it");
   }
-  if (!file) throw OutsideFailure(fmt::format("{}: it cannot be read: {}", path.string(), std::strerror(errno)));
+  if (!file)
+    throw OutsideFailure(Where::in_file(path.string()), fmt::format("it cannot be read: {}", std::strerror(errno)));
   return text;
 }
 
@@ -61,13 +62,15 @@ void make_folder(const fs::path& folder) {
   if (folder.empty()) return;
   std::error_code error;
   fs::create_directories(folder, error);
-  if (error) throw OutsideFailure(fmt::format("{}: the folder cannot be made: {}", folder.string(), error.message()));
+  if (error)
+    throw OutsideFailure(Where::in_file(folder.string()),
+                         fmt::format("the folder cannot be made: {}", error.message()));
 }
 
 namespace {
 
 [[noreturn]] void cannot_write(const fs::path& path, int error) {
-  throw OutsideFailure(fmt::format("{}: it cannot be written: {}", path.string(), std::strerror(error)));
+  throw OutsideFailure(Where::in_file(path.string()), fmt::format("it cannot be written: {}", std::strerror(error)));
 }
 
 /// An open file, closed whatever happens.

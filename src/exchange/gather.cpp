@@ -3,12 +3,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 #include <mutex>
-#include <thread>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 
 namespace inchtide::exchange {
 namespace {
@@ -41,7 +40,7 @@ void take_down_span(GatheredAsset& gathered, const PriceStore& store) {
 }
 
 void take_down(GatheredAsset& gathered, const Error& error) {
-  gathered.error = error.what();
+  gathered.error = error.notice();
   gathered.outside = dynamic_cast<const OutsideFailure*>(&error) != nullptr;
 }
 
@@ -128,15 +127,16 @@ class ProviderRun {
   BarHistory fetch(const Request& request, Day from) {
     const Day to = options_.to.value_or(from);
     if (from > to) {
-      throw InputError(request.asset, fmt::format("nothing lies between {} and {}", to_string(from), to_string(to)),
-                       "Check --from and --to");
+      throw InputError(Where::of_asset(request.asset),
+                       fmt::format("nothing lies between {} and {}", to_string(from), to_string(to)),
+                       {Means::window, "Ask for other days"});
     }
     const auto url = history_url(provider_, request.code, from, to);
     const auto answer = client_.get(url);
     if (answer.status >= 200 && answer.status < 300) {
       auto bars = bars_from_answer(provider_, request.asset, answer.body);
       if (bars.days.empty() || bars.days.back() <= to) return bars;
-      throw InputError(request.asset,
+      throw InputError(Where::of_asset(request.asset),
                        fmt::format("provider {} answered a row of {}, after the last day asked for, {}", provider_.name,
                                    to_string(bars.days.back()), to_string(to)),
                        "Check days and path of the provider in the mandate");
@@ -145,14 +145,16 @@ class ProviderRun {
     const auto said =
         fmt::format("provider {} answered {}{}{}", provider_.name, answer.status, words.empty() ? "" : ": ", words);
     if (answer.status == 401 || answer.status == 403) {
-      throw InputError(request.asset, said,
+      throw InputError(Where::of_asset(request.asset), said,
                        provider_.key_env.empty() ? "It may need a key: key_header and key_env in the mandate"
                                                  : fmt::format("Check the key in {}", provider_.key_env));
     }
     if (answer.status >= 300 && answer.status < 400) {
-      throw InputError(request.asset, said, "It has moved: redirects aren't followed; correct url in the mandate");
+      throw InputError(Where::of_asset(request.asset), said,
+                       "It has moved: redirects aren't followed; correct url in the mandate");
     }
-    throw InputError(request.asset, said, fmt::format("Asked for {}: check the code and the path", request.code));
+    throw InputError(Where::of_asset(request.asset), said,
+                     fmt::format("Asked for {}: check the code and the path", request.code));
   }
 
   void write(GatheredAsset& gathered, const BarHistory& bars, PriceStore::Merge merge) {
@@ -185,7 +187,7 @@ GatherReport gather_files(const std::filesystem::path& path, const PriceReading&
       const auto window = bars.between(options.from, options.to);
       if (window.days.empty()) {
         throw InputError(
-            bars.asset, "it has no row from --from to --to",
+            Where::of_asset(bars.asset), "it has no row in the window",
             fmt::format("It runs from {} to {}", to_string(bars.days.front()), to_string(bars.days.back())));
       }
       bars = {};
@@ -213,36 +215,29 @@ GatherReport gather_from(const Provider& provider, const std::vector<Request>& r
   std::vector<GatheredAsset> gathered(requests.size());
   std::vector<char> reached(requests.size(), 0);
   ProviderRun run(provider, client, store, options);
-  std::atomic<std::size_t> next = 0;
-  std::atomic<bool> interrupted = false;
-  const auto work = [&] {
-    while (!interrupted) {
-      const auto i = next++;
-      if (i >= requests.size()) return;
-      gathered[i].asset = requests[i].asset;
-      try {
-        run.gather(requests[i], gathered[i]);
-        reached[i] = 1;
-      } catch (const Interrupted&) {
-        interrupted = true;
-      } catch (const Error& error) {
-        take_down(gathered[i], error);
-        reached[i] = 1;
-      } catch (const std::bad_alloc&) {
-        take_down(gathered[i], OutsideFailure("there is not enough memory for this answer"));
-        reached[i] = 1;
-      } catch (const std::exception& error) {  // must not leave the thread
-        gathered[i].error =
-            fmt::format("This is a fault of Inch Tide, not of your data: {}. Please report it", error.what());
-        gathered[i].fault = true;
-        reached[i] = 1;
-      }
-      if (reached[i] != 0) run.done(requests[i].asset, requests.size());
+  const auto one = [&](std::size_t i) {
+    gathered[i].asset = requests[i].asset;
+    try {
+      run.gather(requests[i], gathered[i]);
+    } catch (const Interrupted&) {
+      throw;
+    } catch (const Error& error) {
+      take_down(gathered[i], error);
+    } catch (const std::bad_alloc&) {
+      take_down(gathered[i], OutsideFailure({}, "there is not enough memory for this answer"));
+    } catch (const std::exception& error) {  // costs no other asset its prices
+      gathered[i].error = Notice({}, fmt::format("This is a fault of Inch Tide, not of your data: {}", error.what()),
+                                 {"Please report it"});
+      gathered[i].fault = true;
     }
+    reached[i] = 1;
+    run.done(requests[i].asset, requests.size());
   };
-  {
-    std::vector<std::jthread> workers;
-    for (int k = 0; k < std::min(provider.parallel, int(requests.size())); ++k) workers.emplace_back(work);
+  bool interrupted = false;
+  try {
+    Executor::of_waiters(provider.parallel).each(requests.size(), one, {options.stop, {}});
+  } catch (const Interrupted&) {
+    interrupted = true;
   }
   GatherReport report;
   report.interrupted = interrupted;

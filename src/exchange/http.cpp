@@ -142,15 +142,13 @@ HttpAnswer HttpClient::try_once(const std::string& url, std::string& broken, dou
   if (code != CURLE_OK) {
     broken = *message != '\0' ? message : curl_easy_strerror(code);
     if (code == CURLE_PEER_FAILED_VERIFICATION) {
-      throw OutsideFailure(
-          fmt::format("{}: the server's certificate is not trusted ({}). If it is right, name its "
-                      "issuer's certificate with ca_file in the mandate",
-                      url, broken));
+      throw OutsideFailure(url, fmt::format("the server's certificate is not trusted ({})", broken),
+                           "If it is right, name its issuer's certificate with ca_file in the mandate");
     }
     if (code == CURLE_WRITE_ERROR) {
-      throw OutsideFailure(fmt::format("{}: the answer is larger than {} MB. Ask for less", url, largest_body >> 20));
+      throw OutsideFailure(url, fmt::format("the answer is larger than {} MB", largest_body >> 20), "Ask for less");
     }
-    if (!may_pass(code)) throw OutsideFailure(fmt::format("{}: {}", url, broken));
+    if (!may_pass(code)) throw OutsideFailure(url, broken, {});
     return answer;
   }
   curl_easy_getinfo(curl.get(), CURLINFO_RESPONSE_CODE, &answer.status);
@@ -174,11 +172,10 @@ HttpAnswer HttpClient::get(const std::string& url) {
     if (broken.empty() && !busy) return answer;
     const auto why = broken.empty() ? fmt::format("it answered {}", answer.status) : broken;
     if (asked_wait > settings_.longest_wait_seconds) {
-      throw OutsideFailure(
-          fmt::format("{}: {} and asks to wait for {:.0f} s. Run it again later", url, why, asked_wait));
+      throw OutsideFailure(url, fmt::format("{} and asks to wait for {:.0f} s", why, asked_wait), "Run it again later");
     }
     if (tries > settings_.retries) {
-      throw OutsideFailure(fmt::format("{}: {}, after {} tries. Run it again later", url, why, tries));
+      throw OutsideFailure(url, fmt::format("{}, after {} tries", why, tries), "Run it again later");
     }
     sleep_for(std::max(asked_wait, backoff));
     backoff *= 2;

@@ -13,7 +13,7 @@ namespace {
 
 using nlohmann::json;
 
-std::vector<std::string> tokens_of(const std::string& pointer, const std::string& where) {
+std::vector<std::string> tokens_of(const std::string& pointer, const Where& where) {
   try {
     json::json_pointer place(pointer);
     std::vector<std::string> tokens;
@@ -27,7 +27,7 @@ std::vector<std::string> tokens_of(const std::string& pointer, const std::string
 /// The parser's events, as items at places.
 class Walk : public json::json_sax_t {
  public:
-  Walk(const std::string& where, std::vector<JsonWanted>& wanted) : where_(where), wanted_(wanted) {
+  Walk(const Where& where, std::vector<JsonWanted>& wanted) : where_(where), wanted_(wanted) {
     for (auto& one : wanted) {
       tokens_.push_back(tokens_of(one.pointer, where));
       one.found = one.is_list = false;
@@ -122,7 +122,7 @@ class Walk : public json::json_sax_t {
     return true;
   }
 
-  const std::string& where_;
+  const Where& where_;
   std::vector<JsonWanted>& wanted_;
   std::vector<std::vector<std::string>> tokens_;
   std::vector<Level> levels_;
@@ -143,7 +143,7 @@ std::string JsonItem::shown() const {
   return {};
 }
 
-void walk_json(std::string_view text, const std::string& where, std::vector<JsonWanted>& wanted) {
+void walk_json(std::string_view text, const Where& where, std::vector<JsonWanted>& wanted) {
   Walk walk(where, wanted);
   if (json::sax_parse(text, &walk)) return;
   const auto start = text.substr(0, text.find_first_of("\r\n"));

@@ -7,6 +7,8 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/notice.hpp"
+
 namespace inchtide::exchange {
 
 // An item on the way: a scalar, or that a list or an object begins.
@@ -35,6 +37,6 @@ struct JsonWanted {
 
 // @param where for messages
 // @throws InputError for text that is no JSON or nested deeper than `deepest_level`, and for what isn't a pointer
-void walk_json(std::string_view text, const std::string& where, std::vector<JsonWanted>& wanted);
+void walk_json(std::string_view text, const Where& where, std::vector<JsonWanted>& wanted);
 
 }  // namespace inchtide::exchange

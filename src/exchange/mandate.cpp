@@ -32,9 +32,9 @@ class Section {
     }
   }
 
-  std::string place(std::string_view key, const toml::node& node) const {
+  Where place(std::string_view key, const toml::node& node) const {
     const std::string full = name_.empty() ? std::string(key) : fmt::format("{}.{}", name_, key);
-    return fmt::format("{}, line {}, {}", path_.string(), node.source().begin.line, full);
+    return Where::in_file(path_.string(), node.source().begin.line).with(full);
   }
 
   const toml::node* find(std::string_view key) const { return table_.get(key); }
@@ -79,7 +79,7 @@ class Section {
   }
 
   /// The place of a key that is there.
-  std::string place_of(std::string_view key) const { return place(key, *find(key)); }
+  Where place_of(std::string_view key) const { return place(key, *find(key)); }
 
   std::optional<double> percent(std::string_view key) const {
     const auto* node = find(key);
@@ -119,7 +119,7 @@ class Section {
     std::vector<std::pair<std::string, const toml::node*>> result;
     for (const auto& [key, node] : table_) {
       check_name(key.str(), longest_name,
-                 fmt::format("{}, line {}, [{}]", path_.string(), node.source().begin.line, name_));
+                 Where::in_file(path_.string(), node.source().begin.line).with(fmt::format("[{}]", name_)));
       result.emplace_back(std::string(key.str()), &node);
     }
     std::ranges::stable_sort(result, {}, [](const auto& entry) { return entry.second->source().begin.line; });
@@ -382,7 +382,10 @@ void read_limits(const Section& section, Mandate& mandate) {
     try {
       mandate.limits.push_back(Limit::parse(*text, name));
     } catch (const InputError& error) {
-      throw InputError(fmt::format("{}: {}", section.place(name, *node), error.what()));
+      auto notice = error.notice();  // it has the limit
+      notice.where.file = section.place(name, *node).file;
+      notice.where.line = section.place(name, *node).line;
+      throw InputError(std::move(notice));
     }
   }
 }
@@ -434,11 +437,11 @@ void check_depth(const std::filesystem::path& path, const std::string& content) 
     const auto key = std::string_view(line).substr(0, line.find('='));
     const bool dotted = std::ranges::count(key, '.') > deepest_level;
     if (!dotted && !is_too_deep(line)) continue;
-    throw InputError(fmt::format("{}, line {}", path.string(), number),
+    throw InputError(Where::in_file(path.string(), number),
                      fmt::format("it is nested more than {} levels deep", deepest_level), "Correct it there");
   }
   if (!is_too_deep(content)) return;
-  throw InputError(path.string(), fmt::format("it is nested more than {} levels deep", deepest_level),
+  throw InputError(Where::in_file(path.string()), fmt::format("it is nested more than {} levels deep", deepest_level),
                    "Correct it there");
 }
 
@@ -452,7 +455,7 @@ Mandate read_mandate(const std::filesystem::path& path) {
     root = toml::parse(content, path.string());
   } catch (const toml::parse_error& error) {
     throw InputError(
-        fmt::format("{}, line {}, column {}", path.string(), error.source().begin.line, error.source().begin.column),
+        Where::in_file(path.string(), error.source().begin.line, std::to_string(error.source().begin.column)),
         std::string(error.description()), "Check the TOML there");
   }
   const std::vector<std::string> known = {"universe", "gather", "providers", "estimate", "views",

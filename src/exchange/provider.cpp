@@ -41,7 +41,7 @@ std::optional<std::chrono::seconds> offset_in(const std::string& zone) {
 /// The calendar day at the exchange when so many seconds had passed since 1970.
 class LocalDays {
  public:
-  LocalDays(const std::string& zone, const std::string& where) : offset_(offset_in(zone)) {
+  LocalDays(const std::string& zone, const Where& where) : offset_(offset_in(zone)) {
     if (offset_) return;
     try {
       zone_ = date::locate_zone(zone);
@@ -69,7 +69,7 @@ std::string source_of(const Provider& provider, const std::string& asset) {
 /// More rows than days that a store has room for are no history.
 constexpr std::size_t most_rows = 2'000'000, most_members = 100'000;
 
-const JsonWanted& list_found(const JsonWanted& wanted, const std::string& where) {
+const JsonWanted& list_found(const JsonWanted& wanted, const Where& where) {
   if (wanted.found && wanted.is_list) return wanted;
   throw InputError(where,
                    wanted.found ? fmt::format("{} is no array", wanted.pointer)
@@ -80,11 +80,11 @@ const JsonWanted& list_found(const JsonWanted& wanted, const std::string& where)
 /// The day of an item.
 class DayItems {
  public:
-  DayItems(const Provider& provider, const std::string& where)
+  DayItems(const Provider& provider, const Where& where)
       : provider_(provider), where_(where), local_(provider.zone, where) {}
 
   Day operator()(const JsonItem& item, std::size_t position) const {
-    const auto place = [&] { return fmt::format("{}, {}/{}", where_, provider_.days, position); };
+    const auto place = [&] { return where_.with(fmt::format("{}/{}", provider_.days, position)); };
     if (provider_.seconds) {
       if (item.is_number() && std::abs(item.number) < 1e11) return local_(item.number);
       throw InputError(place(), fmt::format("{} is not a number of seconds", item.shown()),
@@ -97,18 +97,18 @@ class DayItems {
 
  private:
   const Provider& provider_;
-  const std::string& where_;
+  const Where& where_;
   LocalDays local_;
 };
 
-double figure_of(const JsonItem& item, const std::string& where, const std::string& pointer, std::size_t position) {
+double figure_of(const JsonItem& item, const Where& where, const std::string& pointer, std::size_t position) {
   if (item.kind == JsonItem::Kind::null) return std::numeric_limits<double>::quiet_NaN();
   if (item.is_number()) return item.number;
-  throw InputError(fmt::format("{}, {}/{}", where, pointer, position), fmt::format("{} is not a figure", item.shown()),
+  throw InputError(where.with(fmt::format("{}/{}", pointer, position)), fmt::format("{} is not a figure", item.shown()),
                    "A figure is a number or null");
 }
 
-void check_figure(double value, PriceField field, Day day, const std::string& where) {
+void check_figure(double value, PriceField field, Day day, const Where& where) {
   const bool volume = field == PriceField::volume;
   if (std::isnan(value) || value > 0 || (volume && value == 0)) return;
   throw InputError(where, fmt::format("the {} on {} is {}", to_string(field), to_string(day), value),
@@ -122,7 +122,7 @@ struct Columns {
 };
 
 /// Its arrays, in two walks: the first counts, so that the second needs no more room than the figures take.
-Columns columns_of(const Provider& provider, const std::string& where, const std::string& body) {
+Columns columns_of(const Provider& provider, const Where& where, const std::string& body) {
   std::vector<JsonWanted> wanted{{provider.days}};
   std::vector<std::size_t> field_of;
   for (std::size_t k = 0; k < price_fields; ++k) {

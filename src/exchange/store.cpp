@@ -2,9 +2,6 @@
 
 #include <fmt/format.h>
 #include <sqlite3.h>
-#include <tbb/enumerable_thread_specific.h>
-#include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
 
 #include <array>
 #include <chrono>
@@ -14,9 +11,9 @@
 #include <limits>
 #include <thread>
 
-#include "base/workers.hpp"
 #include "exchange/calendars.hpp"
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
@@ -79,25 +76,26 @@ constexpr std::array<const char*, price_fields> column_names = {"open",         
 [[noreturn]] void fail(const fs::path& path, sqlite3* connection, int code) {
   const std::string said = connection != nullptr ? sqlite3_errmsg(connection) : sqlite3_errstr(code);
   const int kind = code & 0xFF;
-  const auto outside = [&](const std::string& text) {
-    throw OutsideFailure(fmt::format("{}: {}", path.string(), text));
+  const auto outside = [&](const std::string& problem, std::vector<Remedy> remedies) {
+    throw OutsideFailure(Where::in_file(path.string()), problem, std::move(remedies));
   };
-  if (kind == SQLITE_FULL) outside("the disk is full. What was complete is stored; make room and run it again");
+  if (kind == SQLITE_FULL) outside("the disk is full", {"What was complete is stored; make room and run it again"});
   if (kind == SQLITE_READONLY) {
-    outside("the store is read-only. Allow writing to the file and its folder, or choose another with --store");
+    outside("the store is read-only",
+            {"Allow writing to the file and its folder", {Means::store, "choose another store"}});
   }
   if (kind == SQLITE_BUSY || kind == SQLITE_LOCKED) {
-    outside("another program is writing to the store. Wait until it has finished and run this again");
+    outside("another program is writing to the store", {"Wait until it has finished and run this again"});
   }
   if (kind == SQLITE_NOTADB || kind == SQLITE_CORRUPT) {
-    throw InputError(path.string(), fmt::format("it is not a store, or damaged ({})", said),
+    throw InputError(Where::in_file(path.string()), fmt::format("it is not a store, or damaged ({})", said),
                      "Choose another file, or gather into a new one");
   }
-  if (kind == SQLITE_CANTOPEN) outside("it cannot be opened or made. Check its folder and the permissions");
+  if (kind == SQLITE_CANTOPEN) outside("it cannot be opened or made", {"Check its folder and the permissions"});
   if (kind == SQLITE_IOERR) {
-    outside(fmt::format("the disk failed or is full ({}). What was complete is stored; run it again", said));
+    outside(fmt::format("the disk failed or is full ({})", said), {"What was complete is stored; run it again"});
   }
-  outside(fmt::format("the store failed: {}", said));
+  outside(fmt::format("the store failed: {}", said), {});
   std::terminate();
 }
 
@@ -208,11 +206,12 @@ void check_format(const fs::path& path, sqlite3* connection) {
   const int mark = number_from(path, connection, "PRAGMA application_id");
   const int made_as = number_from(path, connection, "PRAGMA user_version");
   if (mark != application) {
-    throw InputError(path.string(), "it is an SQLite file, but no store of prices", "Choose another file");
+    throw InputError(Where::in_file(path.string()), "it is an SQLite file, but no store of prices",
+                     "Choose another file");
   }
   if (made_as > format) {
     throw InputError(
-        path.string(),
+        Where::in_file(path.string()),
         fmt::format("it was made by a newer version (format {}; this one reads up to {})", made_as, format),
         "Update inchtide, or gather into a new store");
   }
@@ -283,9 +282,9 @@ BarHistory checked_rows(const fs::path& path, sqlite3* connection, const std::st
   auto bars = rows_between(path, connection, code, first, beyond, fields);
   for (Day day : bars.days) {
     if (is_storable(day)) continue;
-    throw InputError(path.string(),
+    throw InputError(Where::in_file(path.string()),
                      fmt::format("{} has a row of the day {}, which belongs to no history", code, to_string(day)),
-                     fmt::format("Replace it: inchtide gather --in-full --assets {}", code));
+                     {Means::gather_in_full, fmt::format("Gather {} again, in full", code)});
   }
   return bars;
 }
@@ -309,7 +308,35 @@ std::vector<Entry> entries(const fs::path& path, sqlite3* connection) {
   return all;
 }
 
-/// Reads each wanted asset with a connection a thread.
+/// Connections for reading, each used by one thread at a time.
+class Connections {
+ public:
+  explicit Connections(const fs::path& path) : path_(path) {}
+
+  std::shared_ptr<sqlite3> take() {
+    {
+      const std::lock_guard guard(mutex_);
+      if (!idle_.empty()) {
+        auto connection = std::move(idle_.back());
+        idle_.pop_back();
+        return connection;
+      }
+    }
+    return connect_to_read(path_);
+  }
+
+  void give_back(std::shared_ptr<sqlite3> connection) {
+    const std::lock_guard guard(mutex_);
+    idle_.push_back(std::move(connection));
+  }
+
+ private:
+  const fs::path& path_;
+  std::mutex mutex_;
+  std::vector<std::shared_ptr<sqlite3>> idle_;
+};
+
+/// Reads each wanted asset, several at once.
 template <typename Read>
 auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
   PriceStore checked(path, PriceStore::Access::read);
@@ -321,35 +348,19 @@ auto read_each(const fs::path& path, const PriceReading& reading, Read read) {
     }
   }
   if (wanted.empty()) {
-    throw InputError(path.string(), reading.assets.empty() ? "the store is empty" : "the store has none of the assets",
-                     "Fill it with inchtide gather");
+    throw InputError(Where::in_file(path.string()),
+                     reading.assets.empty() ? "the store is empty" : "the store has none of the assets",
+                     {Means::gather, "Fill it"});
   }
-  using Result = decltype(read(nullptr, wanted.front()));
-  std::vector<std::optional<Result>> results(wanted.size());
-  std::vector<std::exception_ptr> failures(wanted.size());
   SharedCalendars calendars;
-  tbb::enumerable_thread_specific<std::shared_ptr<sqlite3>> connections;
-  tbb::task_arena arena(workers(reading.threads));
-  arena.execute([&] {
-    tbb::parallel_for(std::size_t(0), wanted.size(), [&](std::size_t i) {
-      try {
-        auto& connection = connections.local();
-        if (!connection) connection = connect_to_read(path);
-        results[i].emplace(read(connection.get(), wanted[i]));
-        calendars.share(results[i]->days);
-      } catch (...) {
-        failures[i] = std::current_exception();
-      }
-    });
+  Connections connections(path);
+  return Executor(reading.threads).collect(wanted.size(), [&](std::size_t i) {
+    const auto connection = connections.take();
+    auto result = read(connection.get(), wanted[i]);
+    connections.give_back(connection);
+    calendars.share(result.days);
+    return result;
   });
-  for (const auto& failure : failures) {
-    if (failure) std::rethrow_exception(failure);
-  }
-  std::vector<Result> all;
-  for (auto& result : results) {
-    all.push_back(std::move(*result));
-  }
-  return all;
 }
 
 /// What an asset holds in the field that is wanted, else in those that stand in for it.
@@ -385,13 +396,14 @@ PriceStore::PriceStore(const fs::path& path, Access access) : path_(path) {
   std::error_code error;
   const bool exists = fs::exists(path, error);
   if (!exists && access == Access::read) {
-    throw InputError(path.string(), "there is no such store", "Check the path, or fill it with inchtide gather");
+    throw InputError(Where::in_file(path.string()), "there is no such store",
+                     {"Check the path", {Means::gather, "fill it"}});
   }
   if (exists && fs::is_directory(path, error)) {
-    throw InputError(path.string(), "this is a folder", "Give the file name of a store");
+    throw InputError(Where::in_file(path.string()), "this is a folder", "Give the file name of a store");
   }
   if (exists && fs::file_size(path, error) > 0 && !is_store(path)) {
-    throw InputError(path.string(), "it is not a store", "Choose another file name");
+    throw InputError(Where::in_file(path.string()), "it is not a store", "Choose another file name");
   }
   if (access == Access::read) {
     connection_ = connect_to_read(path);
@@ -512,8 +524,8 @@ std::vector<PriceHistory> PriceStore::read_histories(const fs::path& path, const
   });
   for (const auto& history : histories) {
     if (history.days.size() > 1) continue;
-    throw InputError(path.string(), fmt::format("it holds a single price of {}", history.asset),
-                     "Gather more of it, or leave it out with --assets");
+    throw InputError(Where::in_file(path.string()), fmt::format("it holds a single price of {}", history.asset),
+                     {{Means::gather, "Gather more of it"}, {Means::assets, "leave it out"}});
   }
   return histories;
 }

@@ -3,9 +3,6 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
-
 #include <algorithm>
 #include <cmath>
 #include <exception>
@@ -15,9 +12,9 @@
 #include <set>
 #include <sstream>
 
-#include "base/workers.hpp"
 #include "exchange/calendars.hpp"
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/base/text.hpp"
@@ -40,7 +37,8 @@ std::vector<std::string> texts(CsvRow row) {
 /// @param all also folders that are named like files: reading them says what they are
 std::vector<fs::path> csv_files(const fs::path& path, bool all = false) {
   std::error_code error;
-  if (!fs::exists(path, error)) throw InputError(path.string(), "there is no such file or folder", "Check the path");
+  if (!fs::exists(path, error))
+    throw InputError(Where::in_file(path.string()), "there is no such file or folder", "Check the path");
   if (!fs::is_directory(path, error)) return {path};
   std::vector<fs::path> files;
   fs::directory_iterator entries(path, error);
@@ -49,9 +47,11 @@ std::vector<fs::path> csv_files(const fs::path& path, bool all = false) {
     const bool folder = !all && entries->is_directory(unknown);
     if (!folder && same_name(entries->path().extension().string(), ".csv")) files.push_back(entries->path());
   }
-  if (error) throw OutsideFailure(fmt::format("{}: the folder cannot be read: {}", path.string(), error.message()));
+  if (error)
+    throw OutsideFailure(Where::in_file(path.string()), fmt::format("the folder cannot be read: {}", error.message()));
   std::ranges::sort(files);
-  if (files.empty()) throw InputError(path.string(), "the folder holds no .csv file", "Put one file each into it");
+  if (files.empty())
+    throw InputError(Where::in_file(path.string()), "the folder holds no .csv file", "Put one file each into it");
   return files;
 }
 
@@ -74,7 +74,7 @@ struct Sheet {
 /// What is read, for messages.
 using Noun = const char*;
 
-using Failures = std::vector<std::pair<std::string, std::string>>;
+using Failures = std::vector<std::pair<std::string, Notice>>;
 
 /// Reads the rows of a sheet into one history an asset.
 class SheetReader {
@@ -145,7 +145,7 @@ class SheetReader {
     try {
       append(line, row, day, asset, figures);
     } catch (const InputError& error) {
-      failures_->emplace_back(asset.asset, error.what());
+      failures_->emplace_back(asset.asset, error.notice());
       asset.failed = true;
     }
   }
@@ -187,18 +187,19 @@ class SheetReader {
 
   std::vector<BarHistory> finished() {
     if (growing_.empty()) {
-      throw InputError(path_.string(), fmt::format("it holds no {}", noun_), "Give rows of asset, date and price");
+      throw InputError(Where::in_file(path_.string()), fmt::format("it holds no {}", noun_),
+                       "Give rows of asset, date and price");
     }
     std::vector<BarHistory> histories;
     for (auto& asset : growing_) {
       if (asset.failed) continue;
       if (asset.days.empty()) {
-        const InputError error(path_.string(),
+        const InputError error(Where::in_file(path_.string()),
                                growing_.size() == 1 ? fmt::format("it holds no {}", noun_)
                                                     : fmt::format("it holds no {} of {}", noun_, asset.asset),
                                fmt::format("Give rows of date and {}", noun_));
         if (failures_ == nullptr) throw error;
-        failures_->emplace_back(asset.asset, error.what());
+        failures_->emplace_back(asset.asset, error.notice());
         continue;
       }
       asset.days.shrink_to_fit();
@@ -228,17 +229,17 @@ class SheetReader {
 /// A history of one day has no return.
 void check_not_single(const fs::path& path, const PriceHistory& history, bool names_asset) {
   if (history.days.size() > 1) return;
-  throw InputError(path.string(),
+  throw InputError(Where::in_file(path.string()),
                    fmt::format("it holds a single price{}, on {}", names_asset ? " of " + history.asset : "",
                                to_string(history.days.front())),
-                   "Give at least two days, or leave the asset out with --assets");
+                   {"Give at least two days", {Means::assets, "leave the asset out"}});
 }
 
 void check_headings_differ(const fs::path& path, const std::vector<std::string>& header) {
   std::set<std::string> seen;
   for (std::size_t j = 0; j < header.size(); ++j) {
     if (header[j].empty() || seen.insert(plain_name(header[j])).second) continue;
-    throw InputError(fmt::format("{}, line 1, column {}", path.string(), j + 1),
+    throw InputError(Where::in_file(path.string(), 1, std::to_string(j + 1)),
                      fmt::format("'{}' comes twice", excerpt(header[j])), "Keep one of the two columns, or rename one");
   }
 }
@@ -282,7 +283,7 @@ Sheet columns_of_many(const fs::path& path, const std::vector<std::string>& head
   for (std::size_t i = 0; i < header.size(); ++i) {
     if (i == *date) continue;
     if (header[i].empty() || !seen.insert(lower_name(header[i])).second) {
-      throw InputError(fmt::format("{}, line 1, column {}", path.string(), i + 1),
+      throw InputError(Where::in_file(path.string(), 1, std::to_string(i + 1)),
                        header[i].empty() ? "it has no name" : fmt::format("'{}' comes twice", header[i]),
                        "Give each asset's column its own code");
     }
@@ -295,7 +296,7 @@ Sheet columns_of_many(const fs::path& path, const std::vector<std::string>& head
 Sheet rate_columns(const fs::path& path, const std::vector<std::string>& header) {
   const auto date = find_column(header, {"date", "day"}), rate = find_column(header, {"rate"});
   if (!date || !rate) {
-    throw InputError(fmt::format("{}, line 1", path.string()),
+    throw InputError(Where::in_file(path.string(), 1),
                      fmt::format("no column {}: the header has {}", date ? "rate" : "date", fmt::join(header, ", ")),
                      "Name the columns 'date' and 'rate'");
   }
@@ -364,23 +365,7 @@ PriceHistory field_of_file(const fs::path& path, const PriceReading& reading) {
 /// Files of a folder, or of a path, done by several threads; the first failure in order of the files counts.
 template <typename Read>
 auto each_file(const std::vector<fs::path>& files, int threads, Read read) {
-  using Result = decltype(read(files.front()));
-  std::vector<std::optional<Result>> results(files.size());
-  std::vector<std::exception_ptr> failures(files.size());
-  tbb::task_arena arena(workers(threads));
-  arena.execute([&] {
-    tbb::parallel_for(std::size_t(0), files.size(), [&](std::size_t i) {
-      try {
-        results[i].emplace(read(files[i]));
-      } catch (...) {
-        failures[i] = std::current_exception();
-      }
-    });
-  });
-  for (const auto& failure : failures) {
-    if (failure) std::rethrow_exception(failure);
-  }
-  return results;
+  return Executor(threads).collect(files.size(), [&](std::size_t i) { return read(files[i]); });
 }
 
 bool is_wanted(const PriceReading& reading, const std::string& asset) {
@@ -406,7 +391,8 @@ PriceField FieldChoice::pick(const std::string& asset, const std::vector<PriceFi
   for (auto field : fields_of_price) {
     if (holds(field)) return field;
   }
-  throw InputError(asset, "it has neither an adjusted close nor a close nor a price", "Give one of these columns");
+  throw InputError(Where::of_asset(asset), "it has neither an adjusted close nor a close nor a price",
+                   "Give one of these columns");
 }
 
 PriceHistory read_price_file(const fs::path& path, const PriceReading& reading) {
@@ -433,7 +419,7 @@ std::vector<PriceHistory> read_prices(const fs::path& path, const PriceReading& 
     calendars.share(history.days);
     return history;
   });
-  for (auto& history : results) histories.push_back(std::move(*history));
+  for (auto& history : results) histories.push_back(std::move(history));
   return histories;
 }
 
@@ -452,7 +438,7 @@ std::vector<BarHistory> read_bars(const fs::path& path, const PriceReading& read
     calendars.share(bars.days);
     return bars;
   });
-  for (auto& bars : results) histories.push_back(std::move(*bars));
+  for (auto& bars : results) histories.push_back(std::move(bars));
   return histories;
 }
 
@@ -473,13 +459,13 @@ BarsRead read_bars_listing_failures(const fs::path& path, const PriceReading& re
         one.bars = bars_of_file(file, reading, false);
         calendars.share(one.bars.front().days);
       } catch (const Error& failure) {
-        one.failures.emplace_back(file.stem().string(), failure.what());
+        one.failures.emplace_back(file.stem().string(), failure.notice());
       }
       return one;
     });
     for (auto& one : results) {
-      std::ranges::move(one->bars, std::back_inserter(read.bars));
-      std::ranges::move(one->failures, std::back_inserter(read.failures));
+      std::ranges::move(one.bars, std::back_inserter(read.bars));
+      std::ranges::move(one.failures, std::back_inserter(read.failures));
     }
   }
   std::erase_if(read.bars, [&](const BarHistory& bars) { return !is_wanted(reading, bars.asset); });
@@ -494,7 +480,7 @@ BarHistory bars_from_csv_text(const std::string& asset, const std::string& sourc
     const auto column = [&](const std::string& name) {
       const auto found = find_column(header, {name});
       if (found) return *found;
-      throw InputError(fmt::format("{}, line 1", source),
+      throw InputError(Where::in_file(source, 1),
                        fmt::format("no column '{}': the header has {}", name, fmt::join(header, ", ")),
                        "Check the names of its columns in the mandate");
     };
@@ -517,8 +503,8 @@ std::vector<RateHistory> read_rates(const fs::path& path, const std::string& bas
     const auto dash = history.asset.find('-');
     const auto to = dash == std::string::npos ? base : history.asset.substr(dash + 1);
     if (to.empty()) {
-      throw InputError(file.string(), "its name says no second currency, and there is no base currency",
-                       "Name it like MRD-HLC.csv, or give --currency");
+      throw InputError(Where::in_file(file.string()), "its name says no second currency, and there is no base currency",
+                       {"Name it like MRD-HLC.csv", {Means::currency, "say the base currency"}});
     }
     rates.push_back(
         {history.asset.substr(0, dash), to, std::move(history.days), std::move(history.of(PriceField::price))});
@@ -529,7 +515,7 @@ std::vector<RateHistory> read_rates(const fs::path& path, const std::string& bas
 namespace {
 
 /// `2`, `2:1` or `3:2`: new shares for one old one.
-double split_in(std::string_view text, const CsvStyle& style, const std::function<std::string()>& place) {
+double split_in(std::string_view text, const CsvStyle& style, const std::function<Where()>& place) {
   const auto colon = text.find(':');
   if (colon == std::string_view::npos) return style.figure(text, place);
   const double old_shares = style.figure(text.substr(colon + 1), place);
@@ -550,8 +536,7 @@ std::vector<CorporateAction> read_actions(const fs::path& path, const CsvStyle& 
     split = find_column(header, {"split"});
     dividend = find_column(header, {"dividend"});
     if (!a || !d || (!split && !dividend)) {
-      throw InputError(fmt::format("{}, line 1", path.string()),
-                       fmt::format("the header has {}", fmt::join(header, ", ")),
+      throw InputError(Where::in_file(path.string(), 1), fmt::format("the header has {}", fmt::join(header, ", ")),
                        "Give columns 'asset', 'date' (the ex-day), and 'split', 'dividend' or both");
     }
     asset = *a;
@@ -607,7 +592,7 @@ MemberList read_members(const fs::path& path, const std::vector<std::string>& sc
       check_name(list.members.back(), longest_code, fmt::format("{}, line {}", path.string(), number));
     }
   }
-  if (list.members.empty()) throw InputError(path.string(), "it names no member", "Give one a line");
+  if (list.members.empty()) throw InputError(Where::in_file(path.string()), "it names no member", "Give one a line");
   return list;
 }
 
@@ -620,7 +605,7 @@ Tags read_tags(const fs::path& path) {
     header = texts(row);
     const auto found = find_column(header, {"code", "asset"});
     if (!found) {
-      throw InputError(fmt::format("{}, line 1", path.string()),
+      throw InputError(Where::in_file(path.string(), 1),
                        fmt::format("no code column: the header has {}", fmt::join(header, ", ")),
                        "Name the column of asset codes 'code'");
     }
@@ -657,14 +642,13 @@ std::vector<WeightList> read_weights(const fs::path& path) {
     header = texts(row);
     const auto found = find_column(header, {"asset", "code"});
     if (!found || header.size() < 2) {
-      throw InputError(fmt::format("{}, line 1", path.string()),
-                       fmt::format("the header has {}", fmt::join(header, ", ")),
+      throw InputError(Where::in_file(path.string(), 1), fmt::format("the header has {}", fmt::join(header, ", ")),
                        "Give a column 'asset' and a column 'weight', or one column a portfolio");
     }
     code = *found;
     for (std::size_t i = 0; i < header.size(); ++i) {
       if (i == code) continue;
-      check_name(header[i], longest_name, fmt::format("{}, line 1, column {}", path.string(), i + 1));
+      check_name(header[i], longest_name, Where::in_file(path.string(), 1, std::to_string(i + 1)));
       columns.push_back(i);
       lists.push_back({same_name(header[i], "weight") ? path.stem().string() : header[i], {}, {}});
     }
@@ -683,7 +667,7 @@ std::vector<WeightList> read_weights(const fs::path& path) {
     }
   };
   read_csv(path, read_header, read_row);
-  if (seen.empty()) throw InputError(path.string(), "it holds no weight", "Give one row an asset");
+  if (seen.empty()) throw InputError(Where::in_file(path.string()), "it holds no weight", "Give one row an asset");
   return lists;
 }
 

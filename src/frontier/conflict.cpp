@@ -103,20 +103,20 @@ std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::str
   return figures_of_rows(bounds);
 }
 
-/// Throws a conflict of limits that has been found.
-[[noreturn]] void throw_named(const Limits& conflict, const std::string& figures) {
-  std::vector<std::string> names, texts;
+}  // namespace
+
+void throw_named(const Limits& conflict, const std::string& figures) {
+  std::vector<ConflictingLimit> limits;
+  std::vector<std::string> texts;
   for (const auto& limit : conflict) {
-    names.push_back(limit.name);
+    limits.push_back({limit.name, limit.text, limit.lower, limit.upper});
     texts.push_back(quoted_limit(limit));
   }
-  throw InfeasibleLimits(texts.empty() ? fmt::format("No weights are within the bounds: {}. Widen them", figures)
-                                       : fmt::format("These limits cannot all hold: {}: {}. Loosen or drop one of them",
-                                                     fmt::join(texts, ", "), figures),
-                         names);
+  throw InfeasibleLimits(texts.empty()
+                             ? fmt::format("No weights are within the bounds: {}", figures)
+                             : fmt::format("These limits cannot all hold: {}: {}", fmt::join(texts, ", "), figures),
+                         std::move(limits));
 }
-
-}  // namespace
 
 Bounds only_of(Bounds bounds, const std::vector<int>& kept) {
   const auto dropped = [&](int limit) { return limit >= 0 && std::ranges::find(kept, limit) == kept.end(); };

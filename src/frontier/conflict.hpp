@@ -32,6 +32,9 @@ Bounds only_of(Bounds bounds, const std::vector<int>& kept);
 
 std::string quoted_limit(const Limit& limit);
 
+// Throws the conflict of these limits, which miss each other by these figures.
+[[noreturn]] void throw_named(const Limits& conflict, const std::string& figures);
+
 // Throws InfeasibleLimits with a set of limits of which none can be dropped, and the figures that miss.
 [[noreturn]] void throw_conflict(const Limits& limits, const std::vector<std::string>& assets, const LimitFacts& facts);
 [[noreturn]] void throw_conflict(const Bounds& bounds, const std::vector<std::string>& assets);

@@ -141,38 +141,35 @@ double least_volatility(const Estimate& estimate, Bounds bounds) {
 
 /// A ceiling that the other limits leave no room under: which of them, and the figures.
 /// @param least the least figure within bounds, ceilings aside
-/// @param of the bounds of some of the limits; @param name of one
-template <typename Least, typename Limit, typename Of, typename Name>
+/// @param of the bounds of some of the limits; @param limit one, whole
+template <typename Least, typename Limit, typename Of, typename Whole>
 void check_ceiling(std::optional<LimitFigure> Bounds::*ceiling, const char* what, Least least, const Bounds& bounds,
-                   const std::vector<Limit>& limits, Of of, Name name) {
+                   const std::vector<Limit>& limits, Of of, Whole limit) {
   const auto conflicts = [&](const Bounds& some) {
     return some.*ceiling && least(some) > (some.*ceiling)->value * (1 + ceiling_slack);
   };
   if (!conflicts(bounds)) return;
   const auto conflict = minimal_conflict(limits, [&](const auto& fewer) { return conflicts(of(fewer)); });
-  std::vector<std::string> names;
-  for (const auto& limit : conflict) names.push_back(name(limit));
-  throw InfeasibleLimits(
-      fmt::format("These limits cannot all hold: '{}': the least {} that they leave is {}. Loosen or drop one of them",
-                  fmt::join(names, "', '"), what, percent_text(least(of(conflict)), 4)),
-      names);
+  Limits whole;
+  for (const auto& one : conflict) whole.push_back(limit(one));
+  throw_named(whole, fmt::format("the least {} that they leave is {}", what, percent_text(least(of(conflict)), 4)));
 }
 
 }  // namespace
 
-Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts) {
+Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts, const Watch& watch) {
   estimate.check_for_weights();
   const auto bounds = bounds_of(limits, estimate.assets, facts);
   const auto& assets = estimate.assets;
   const bool open = opens_shorts(limits);
   const auto of = [&](const Limits& some) { return bounds_of_some(some, assets, facts, open); };
   const auto check = [&](auto ceiling, const char* what, auto least) {
-    check_ceiling(ceiling, what, least, bounds, limits, of, [](const Limit& limit) { return limit.name; });
+    check_ceiling(ceiling, what, least, bounds, limits, of, [](const Limit& limit) { return limit; });
   };
   check(&Bounds::volatility, "volatility", [&](const Bounds& some) { return least_volatility(estimate, some); });
   check(&Bounds::tracking_error, "tracking error",
         [&](const Bounds& some) { return least_tracking_error(estimate, some, *facts.benchmark).tracking_error; });
-  return trace_frontier(estimate, bounds, facts);
+  return trace_frontier(estimate, bounds, facts, watch);
 }
 
 namespace {
@@ -184,10 +181,11 @@ struct Traced {
   Eigen::VectorXd start_prices;  // of the rows, per unit of lambda
 };
 
-Traced trace_ranges(const Estimate& estimate, const Bounds& bounds) {
+Traced trace_ranges(const Estimate& estimate, const Bounds& bounds, const Watch& watch) {
   const auto start = highest_return(estimate.expected_return, bounds);
   PathSolver solver(path_problem(estimate, bounds, start));
   solver.start_at(start.weights, {start.basic});
+  solver.watch(watch);
   const double basic = estimate.expected_return[start.basic];
   return {solver.follow({estimate.expected_return.array() - basic, {}}), Eigen::VectorXd::Constant(1, basic)};
 }
@@ -205,7 +203,7 @@ std::optional<double> costs_per_year(const Bounds& bounds) {
 }
 
 /// With rows: each has a riskless weight of its own, A w - s = 0, whose range is the row's; the budget's stands still.
-Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
+Traced trace_rows(const Estimate& estimate, const Bounds& bounds, const Watch& watch) {
   const auto n = estimate.size();
   const auto problem = vertex_problem(bounds);
   const auto p = problem.weights.rows.rows();
@@ -233,6 +231,7 @@ Traced trace_rows(const Estimate& estimate, const Bounds& bounds) {
   }
   PathSolver solver({estimate.covariance, std::move(all), true, costs_per_year(bounds)});
   solver.start_at(vertex.values, vertex.basic, vertex.piece);
+  solver.watch(watch);
   return {solver.follow(q), prices};
 }
 
@@ -262,19 +261,19 @@ void check_problem(const Estimate& estimate, const Bounds& bounds) {
   bounds.check(estimate.size());
 }
 
-Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const LimitFacts& facts) {
+Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const LimitFacts& facts, const Watch& watch) {
   estimate.check_for_weights();
   check_problem(estimate, bounds);
   check_facts(facts, estimate.size());
   const auto named = with_named_rows(bounds);
   if (!ranges_can_hold(named)) throw_conflict(named, estimate.assets);
   try {
-    auto frontier = trace_plainly(estimate, named);
+    auto frontier = trace_plainly(estimate, named, watch);
     frontier.facts_ = facts;
     if (!facts.costs) frontier.facts_.costs = bounds.costs;
     return frontier;
   } catch (const InfeasibleLimits& conflict) {
-    if (!conflict.conflict.empty()) throw;
+    if (!conflict.limits().empty()) throw;
     if (!can_hold(named)) throw_conflict(named, estimate.assets);
     if (named.volatility && named.volatility->limit >= 0) {
       std::vector<int> all(named.limits.size());
@@ -282,15 +281,15 @@ Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const Li
       check_ceiling(
           &Bounds::volatility, "volatility", [&](const Bounds& some) { return least_volatility(estimate, some); },
           named, all, [&](const std::vector<int>& some) { return only_of(named, some); },
-          [&](int limit) { return named.limits[std::size_t(limit)].name; });
+          [&](int limit) { return named.limits[std::size_t(limit)]; });
     }
     throw;
   }
 }
 
-Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds) {
+Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds, const Watch& watch) {
   try {
-    return Frontier::traced(estimate, bounds);
+    return Frontier::traced(estimate, bounds, watch);
   } catch (const UnsolvedProblem&) {
     throw;
   } catch (const UncertifiedAnswer& error) {
@@ -303,10 +302,10 @@ Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds) {
   }
 }
 
-Frontier Frontier::traced(const Estimate& estimate, const Bounds& bounds) {
+Frontier Frontier::traced(const Estimate& estimate, const Bounds& bounds, const Watch& watch) {
   const auto n = estimate.size();
   const auto [path, start_prices] =
-      bounds.ranges_only() ? trace_ranges(estimate, bounds) : trace_rows(estimate, bounds);
+      bounds.ranges_only() ? trace_ranges(estimate, bounds, watch) : trace_rows(estimate, bounds, watch);
 
   Frontier frontier;
   frontier.estimate_ = estimate;
@@ -606,7 +605,8 @@ MaximumSharpe Frontier::maximum_sharpe(double risk_free) const {
     return best;
   }
   if (const auto reason = why_no_maximum_sharpe(risk_free)) {
-    throw InputError("maximum-sharpe", *reason, "Change the risk-free rate (--risk-free) or the assets");
+    throw InputError("maximum-sharpe", *reason,
+                     {{Means::risk_free, "Change the risk-free rate"}, {Means::assets, "the assets"}});
   }
   const double riskless = riskless_part(risk_free);
   // Going down the frontier raises the ratio as long as lambda (E - rf) > variance.

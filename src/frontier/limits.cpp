@@ -27,8 +27,9 @@ constexpr double infinity = std::numeric_limits<double>::infinity();
 
 // ---- reading -------------------------------------------------------------------------------------------------------
 
-std::string limit_place(std::string_view text, std::string_view name) {
-  return name.empty() || name == text ? fmt::format("limit '{}'", text) : fmt::format("limit {} '{}'", name, text);
+Where limit_place(std::string_view text, std::string_view name) {
+  if (text.empty() && name.empty()) return "limit";
+  return Where::of_limit(std::string(name.empty() ? text : name), std::string(text));
 }
 
 bool is_space(char c) {
@@ -47,7 +48,7 @@ struct Pieces {
   std::vector<std::string> comparisons;
 };
 
-Pieces cut_at_comparisons(std::string_view text, const std::string& where) {
+Pieces cut_at_comparisons(std::string_view text, const Where& where) {
   Pieces pieces;
   std::size_t begin = 0;
   bool quoted = false;
@@ -80,7 +81,7 @@ bool reads_like_figure(std::string_view term) {
                            term.front() == '+' || term.front() == '.');
 }
 
-[[noreturn]] void refuse_kind(const std::string& where, std::string_view subject) {
+[[noreturn]] void refuse_kind(const Where& where, std::string_view subject) {
   throw InputError(where, fmt::format("a limit on '{}' is not offered", subject),
                    "Limits bound an asset (KELPFARM <= 12%), each asset (each >= 1%), a tag's total (sector:power <= "
                    "30%), every total of a tag (every sector <= 30%), an average (average:yield >= 2.5), or one of "
@@ -114,7 +115,7 @@ const Keyword* keyword_of(std::string_view text) {
 }
 
 /// The ends that a limit of a single word sets are those that it may set.
-void check_keyword(const Limit& limit, const std::string& where) {
+void check_keyword(const Limit& limit, const Where& where) {
   const auto known = std::ranges::find(keywords, limit.kind, &Keyword::kind);
   if (known == keywords.end()) return;
   const bool equal = limit.lower && limit.upper && *limit.lower == *limit.upper;
@@ -131,7 +132,7 @@ void check_keyword(const Limit& limit, const std::string& where) {
 }
 
 /// The text between two quotes, or nothing when it isn't quoted.
-std::optional<std::string> unquoted(std::string_view term, const std::string& where) {
+std::optional<std::string> unquoted(std::string_view term, const Where& where) {
   if (term.empty() || term.front() != '\'') return std::nullopt;
   const auto code = term.size() > 2 && term.back() == '\'' ? term.substr(1, term.size() - 2) : std::string_view{};
   if (code.empty() || code.find('\'') != std::string_view::npos) {
@@ -141,7 +142,7 @@ std::optional<std::string> unquoted(std::string_view term, const std::string& wh
 }
 
 /// `KELPFARM`, `asset:each`, `sector:power`, with quotes where need be.
-Limit::Term asset_or_tag(std::string_view term, const std::string& where) {
+Limit::Term asset_or_tag(std::string_view term, const Where& where) {
   if (const auto code = unquoted(term, where)) return {1, "", *code};
   const auto colon = term.find(':');
   if (colon == std::string_view::npos) {
@@ -160,7 +161,7 @@ Limit::Term asset_or_tag(std::string_view term, const std::string& where) {
 }
 
 /// A term with an optional factor: `2 * sector:food`.
-Limit::Term term_of(std::string_view text, const std::string& where) {
+Limit::Term term_of(std::string_view text, const Where& where) {
   if (text.empty()) throw InputError(where, "it bounds nothing", "Write an asset or 'each' beside the comparison");
   const auto star = text.front() == '\'' ? std::string_view::npos : text.find('*');
   if (star == std::string_view::npos) return asset_or_tag(text, where);
@@ -181,7 +182,7 @@ std::pair<std::string_view, std::string_view> first_word(std::string_view text) 
 }
 
 /// Sets what the limit is about.
-void read_subject(Limit& limit, std::string_view text, const std::string& where) {
+void read_subject(Limit& limit, std::string_view text, const Where& where) {
   if (text.empty()) throw InputError(where, "it bounds nothing", "Write an asset or 'each' beside the comparison");
   const auto [word, rest] = first_word(text);
   if (same_name(word, "each")) {
@@ -228,7 +229,7 @@ bool is_no_figure(std::string_view term) {
 
 /// `sector:power <= 2 * sector:food` as a sum of terms that is at most 0.
 void read_relative(Limit& limit, std::string_view left, const std::string& comparison, std::string_view right,
-                   const std::string& where) {
+                   const Where& where) {
   for (const auto term : {left, right}) {
     if (is_no_figure(term)) {
       throw InputError(where, fmt::format("'{}' is not a figure", term),
@@ -242,7 +243,7 @@ void read_relative(Limit& limit, std::string_view left, const std::string& compa
   if (comparison != "<=") limit.lower = 0;
 }
 
-double figure_of(const Limit& limit, std::string_view text, const std::string& where) {
+double figure_of(const Limit& limit, std::string_view text, const Where& where) {
   if (limit.kind == Limit::Kind::holdings) {
     const auto count = parse_number(text);
     if (count && *count >= 1 && *count == std::floor(*count)) return *count;
@@ -263,7 +264,7 @@ class Lookup {
   Lookup(const Limit& limit, const std::vector<std::string>& assets, const Tags& tags)
       : limit_(limit), assets_(assets), tags_(tags) {}
 
-  std::string place() const { return limit_place(limit_.text, limit_.name); }
+  Where place() const { return limit_place(limit_.text, limit_.name); }
 
   std::size_t asset(const std::string& code) const {
     const auto found = find_name(code, assets_);
@@ -278,7 +279,7 @@ class Lookup {
     throw InputError(
         place(),
         tags_.columns.empty() ? std::string("there are no tags") : fmt::format("the tags have no column '{}'", tag),
-        tags_.columns.empty() ? std::string("Give a table of them (--tags)") : did_you_mean(tag, tags_.columns));
+        tags_.columns.empty() ? Remedy(Means::tags, "Give a table of them") : did_you_mean(tag, tags_.columns));
   }
 
   /// The assets that have a value. A value that no asset of the whole table has is an error; one that none of these
@@ -353,14 +354,14 @@ class Merge {
       case Limit::Kind::short_total: return sizes(-0.5, 0.5, Eigen::VectorXd::Zero(Eigen::Index(count_)), 0);
       case Limit::Kind::turnover:
         if (facts_.current.size() != Eigen::Index(count_)) {
-          throw InputError(look_up_.place(), "the weights held now are not known", "Give a file of them (--current)");
+          throw InputError(look_up_.place(), "the weights held now are not known", {Means::current, "Give them"});
         }
         return turnover();
       case Limit::Kind::volatility: return tighten(bounds_.volatility, *limit_.upper);
       case Limit::Kind::tracking_error:
         if (!facts_.benchmark) {
           throw InputError(look_up_.place(), "the benchmark's returns are not known",
-                           "Give --benchmark CODE with prices (an estimate file does not hold them)");
+                           {Means::benchmark, "Name a benchmark that has prices (an estimate file holds none)"});
         }
         return tighten(bounds_.tracking_error, *limit_.upper);
       case Limit::Kind::holdings: return tighten(bounds_.holdings, *limit_.upper);
@@ -531,9 +532,7 @@ Bounds merged_bounds(const Limits& limits, const std::vector<std::string>& asset
     if (limits[k].kind != Limit::Kind::budget) continue;
     if (bounds.budget_limit >= 0 && bounds.budget != *limits[k].upper) {
       const auto& other = limits[std::size_t(bounds.budget_limit)];
-      throw InfeasibleLimits(fmt::format("These limits cannot all hold: {}, {}: the weights have one sum. Drop one",
-                                         quoted_limit(other), quoted_limit(limits[k])),
-                             {other.name, limits[k].name});
+      throw_named({other, limits[k]}, "the weights have one sum");
     }
     bounds.budget = *limits[k].upper;
     bounds.budget_limit = int(k);
@@ -549,7 +548,7 @@ Bounds merged_bounds(const Limits& limits, const std::vector<std::string>& asset
 }
 
 Limit Limit::parse(std::string_view text, std::string_view name) {
-  const std::string where = limit_place(trimmed(text), name);
+  const auto where = limit_place(trimmed(text), name);
   Limit limit;
   limit.text = std::string(trimmed(text));
   limit.name = name.empty() ? limit.text : std::string(name);

@@ -320,6 +320,7 @@ Path PathSolver::follow_from_infinity() {
                                });
   const int most_stalled = 1000 + 20 * (count() + row_count());
   while (lambda_ > std::max(no_lambda_, stop_at_) && !costs_are_free_) {
+    watch_.check();
     if (!find_direction()) break;
     auto event = next_event();
     const double before = lambda_;
@@ -332,6 +333,7 @@ Path PathSolver::follow_from_infinity() {
       last_dw_ = direction_.tail(system_.size() - system_.binding());
       last_dy_ = dy_;
       record_corner(path);
+      watch_.done(path.corners.size(), 0, "corners");
       may_merge = straight_return;
     } else {
       record_lower_end(path);

@@ -36,6 +36,7 @@
 
 #include "frontier/free_system.hpp"
 #include "frontier/pieces.hpp"
+#include "inchtide/base/progress.hpp"
 #include "inchtide/estimate/covariance.hpp"
 
 namespace inchtide {
@@ -96,6 +97,9 @@ class PathSolver {
   /// Follows the path from infinity to 0, from a state that maximises q'w. Where several states do (ties), it first
   /// moves to the one of least variance among them.
   Path follow(LinearTerm q);
+
+  // Asked and told at each corner from now on.
+  void watch(const Watch& watch) { watch_ = watch; }
 
   const Eigen::VectorXd& weights() const { return w_; }
   const Eigen::VectorXd& row_prices() const { return y_; }
@@ -182,6 +186,7 @@ class PathSolver {
   double largest_variance_;
   bool keep_prices_;
   double stop_at_;
+  Watch watch_;
   std::optional<double> costs_per_year_;
   bool costs_are_free_ = false;  // the path has ended there
   bool at_end_ = false;          // rounding has ended it, where lambda is next to nothing

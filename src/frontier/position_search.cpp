@@ -82,7 +82,7 @@ class Search {
             "The search for positions was stopped before it found any portfolio: give it more time");
       }
       // Only branches that were all seen to have no portfolio prove that there is none.
-      if (!lost_ && std::isinf(floor_)) throw InfeasibleLimits(none_fits(), {});
+      if (!lost_ && std::isinf(floor_)) throw none_fits();
       throw UncertifiedAnswer(
           "The search for positions found no portfolio, and rounding keeps it from proving that there is none");
     }
@@ -117,9 +117,11 @@ class Search {
     return bounds;
   }
 
-  std::string none_fits() const {
-    return fmt::format("No choice of {} positions of at least {:.4g}% satisfies the limits. Allow more or smaller ones",
-                       rules_.most, 100 * rules_.least);
+  InfeasibleLimits none_fits() const {
+    return {fmt::format("No choice of {} positions of at least {:.4g}% satisfies the limits", rules_.most,
+                        100 * rules_.least),
+            {},
+            {Means::limits, "Allow more or smaller ones"}};
   }
 
   /// No choice with less than `bound` is looked for any more.
@@ -147,7 +149,7 @@ class Search {
     relaxation_.stand_on(root.states, relaxation_.first_own_parts());
     root.prices.ceilings.assign(ceilings_.size(), 0.0);
     auto relaxed = relaxation_.bound(root.states, root.prices, infinity, root_tries);
-    if (!relaxed.feasible) throw InfeasibleLimits(none_fits(), {});
+    if (!relaxed.feasible) throw none_fits();
     try_support(support_of(root, relaxed));
     start_long_only();
     improve_by_exchanges();

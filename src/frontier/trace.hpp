@@ -7,7 +7,7 @@ namespace inchtide {
 
 // The frontier of an estimate and bounds that have been checked. Where no weights are within the bounds it throws an
 // InfeasibleLimits without names: finding them takes longer than tracing.
-Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds);
+Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds, const Watch& watch = {});
 
 // One portfolio of it, likewise: see `single_portfolio`.
 Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double lambda,

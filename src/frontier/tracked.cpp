@@ -82,7 +82,7 @@ TrackedFrontier::TrackedFrontier(const Estimate& estimate, const Bounds& bounds,
   const double nearest = active.corners().back().volatility, farthest = active.corners().front().volatility;
   if (nearest > ceiling_ * (1 + slackness)) {
     throw InfeasibleLimits(fmt::format("The least tracking error within the other limits is {}, above the ceiling of "
-                                       "{}. Loosen one of them",
+                                       "{}",
                                        percent_text(nearest, 4), short_percent(ceiling_)),
                            {});
   }
@@ -233,7 +233,7 @@ TrackedPortfolio TrackedFrontier::maximum_sharpe(double risk_free) const {
                      fmt::format("no portfolio within the limits beats the risk-free rate of {}: the highest expected "
                                  "return is {}",
                                  short_percent(risk_free), percent_text(most_)),
-                     "Change the risk-free rate (--risk-free) or the assets");
+                     {{Means::risk_free, "Change the risk-free rate"}, {Means::assets, "the assets"}});
   }
   // The ratio rises with the return as long as lambda (E - rf) < variance.
   return search([&](const TrackedPortfolio& at) {

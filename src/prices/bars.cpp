@@ -41,7 +41,7 @@ void BarHistory::check() const {
   for (std::size_t k = 0; k < price_fields; ++k) {
     const auto field = PriceField(k);
     if (!has(field) || of(field).size() == days.size()) continue;
-    throw InputError(asset,
+    throw InputError(Where::of_asset(asset),
                      fmt::format("{} figures of {} for {} days", of(field).size(), to_string(field), days.size()),
                      "Give one a day, NaN where there is none");
   }
@@ -59,7 +59,7 @@ PriceHistory BarHistory::history(PriceField field) const {
   const auto fail = [&](const std::string& problem) {
     std::vector<std::string> names;
     for (auto held : fields_held()) names.push_back(to_string(held));
-    throw InputError(asset, problem,
+    throw InputError(Where::of_asset(asset), problem,
                      names.empty() ? "It has no figures" : fmt::format("It has: {}", fmt::join(names, ", ")));
   };
   check();
@@ -140,7 +140,8 @@ BarHistory at_prices_of(const BarHistory& bars, PriceField field, const PriceHis
   for (std::size_t row = 0; row < prices.days.size(); ++row) {
     const double own = bars.has(field) ? result.of(field)[row] : hole;
     if (!(own > 0)) {
-      throw InputError(bars.asset, fmt::format("no {} on {}", to_string(field), to_string(prices.days[row])),
+      throw InputError(Where::of_asset(bars.asset),
+                       fmt::format("no {} on {}", to_string(field), to_string(prices.days[row])),
                        "Give bars of the same history");
     }
     const double ratio = prices.prices[row] / own;

@@ -82,8 +82,9 @@ Converted convert(const PriceHistory& history, const std::string& base, const st
   if (same_name(history.currency, base)) return {history, base};
   const auto path = path_between(history.currency, base, rates);
   if (path.empty()) {
-    throw InputError(history.asset, fmt::format("no rates lead from {} to {}", history.currency, base),
-                     fmt::format("Give rates of {} in {} (--rates), or leave the asset out", history.currency, base));
+    throw InputError(Where::of_asset(history.asset), fmt::format("no rates lead from {} to {}", history.currency, base),
+                     {{Means::rates, fmt::format("Give rates of {} in {}", history.currency, base)},
+                      {Means::assets, "leave the asset out"}});
   }
   Converted converted{{history.asset, base, history.field, {}, {}, history.calendar}, history.currency};
   for (const auto& leg : path) {
@@ -110,7 +111,7 @@ Converted convert(const PriceHistory& history, const std::string& base, const st
   }
   if (converted.history.days.empty()) {
     const auto& days = path.front().rates->days;
-    throw InputError(history.asset, fmt::format("none of its prices has a rate ({})", converted.path),
+    throw InputError(Where::of_asset(history.asset), fmt::format("none of its prices has a rate ({})", converted.path),
                      days.empty()
                          ? "The list of rates is empty"
                          : fmt::format("The rates run from {} to {}", to_string(days.front()), to_string(days.back())));

@@ -80,25 +80,30 @@ class Look {
  private:
   const std::vector<double>& prices() const { return bars_.of(used_); }
 
-  void add(Severity severity, std::optional<Day> day, const char* kind, std::string detail, std::string remedy) {
-    found_.push_back({severity, bars_.asset, day, kind, std::move(detail), std::move(remedy)});
+  void add(Severity severity, std::optional<Day> day, const char* kind, std::string problem,
+           std::vector<Remedy> remedies) {
+    found_.push_back({severity, kind, {Where::of_asset(bars_.asset, day), std::move(problem), std::move(remedies)}});
   }
 
   void spikes() {
     if (bars_.days.empty()) return;
     const auto history = bars_.history(used_);
-    std::set<Day> dropped;  // those that --drop-misprints takes
+    std::set<Day> dropped;  // those that are likely enough to be dropped
     for (const auto& spike : find_spikes(history, rules_.spike_factor)) dropped.insert(spike.day);
     for (const auto& spike : find_spikes(history, rules_.doubtful_factor)) {
       const bool drops = dropped.contains(spike.day);
       add(drops && repaired_ ? Severity::note : Severity::warning, spike.day, "spike",
           fmt::format("{:.2f} between {:.2f} and {:.2f}: likely a misprint", spike.price, spike.before, spike.after),
-          !drops      ? "Compare with another source, and correct the file"
-          : repaired_ ? "Dropped, as asked; correct the file"
-                      : "Correct the file, or --drop-misprints");
+          ways_out_of_spike(drops));
       const auto at = std::size_t(std::ranges::lower_bound(bars_.days, spike.day) - bars_.days.begin());
       explained_.insert({at, at + 1});
     }
+  }
+
+  std::vector<Remedy> ways_out_of_spike(bool drops) const {
+    if (!drops) return {"Compare with another source, and correct the file"};
+    if (repaired_) return {"Dropped, as asked; correct the file"};
+    return {"Correct the file", {Means::misprints, "drop likely misprints"}};
   }
 
   void splits() {
@@ -126,7 +131,7 @@ class Look {
           fmt::format("the {} goes from {:.2f} to {:.2f}, like a {} split{}", to_string(used_), prices()[row - 1],
                       prices()[row], ratio->text(),
                       confirmed ? ", and the volume moves with it" : "; there is no volume to tell by"),
-          "Give the split in --actions, or a source with adjusted closes");
+          {{Means::actions, "Give the split"}, {Means::prices, "a source with adjusted closes"}});
     }
   }
 
@@ -136,7 +141,8 @@ class Look {
     add(false_loss ? Severity::warning : Severity::note, bars_.days[row], "split",
         fmt::format("a {} split: the close goes from {:.2f} to {:.2f}, the adjusted close doesn't", ratio.text(),
                     bars_.of(PriceField::close)[row - 1], bars_.of(PriceField::close)[row]),
-        false_loss ? "A false return: use the adjusted close (--field adjusted)" : "None: the adjusted close is used");
+        {false_loss ? Remedy(Means::price_field, "A false return: use the adjusted close", "adjusted")
+                    : Remedy("None: the adjusted close is used")});
   }
 
   void jumps() {
@@ -163,7 +169,7 @@ class Look {
           fmt::format("{} in a day, {:.0f} times the usual spread{}",
                       percent_text(prices()[row] / prices()[row - 1] - 1), score,
                       others ? fmt::format("; {} smaller ones", far.size() - rules_.most_jumps) : ""),
-          "Compare with another source");
+          {"Compare with another source"});
     }
   }
 
@@ -182,7 +188,7 @@ class Look {
     add(Severity::warning, bars_.days[at], "stale",
         fmt::format("{:.2f} on {} trading days in a row, to {}{}", prices()[at], longest,
                     to_string(bars_.days[at + longest - 1]), runs > 1 ? fmt::format("; {} such runs", runs) : ""),
-        "Stale prices hide risk: ask the source, or leave the days out of the file");
+        {"Stale prices hide risk: ask the source, or leave the days out of the file"});
   }
 
   void empty_months() {
@@ -197,7 +203,7 @@ class Look {
     add(Severity::note, month.period_end(first), "months",
         fmt::format("no price in {} month{} between its first and last one, the first of them ends here", empty,
                     empty == 1 ? "" : "s"),
-        "Returns over them span several months; a coarser --every may suit it better");
+        {{Means::interval, "Returns over them span several months; a longer interval may suit it better"}});
   }
 
   void volume() {
@@ -213,7 +219,7 @@ class Look {
     const bool never = zeros == known;
     add(Severity::note, bars_.days[first], "volume",
         never ? "the volume is 0 on every day" : fmt::format("no volume on {} days, the first here", zeros),
-        never ? "None for an index; else the source has no volumes" : "Prices of such days may be old");
+        {never ? "None for an index; else the source has no volumes" : "Prices of such days may be old"});
   }
 
   BarHistory bars_;
@@ -252,17 +258,21 @@ std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
   for (std::size_t i = 0; i < histories.size(); ++i) {
     const auto& c = coverage[i];
     if (c.holes > 0) {
-      found.push_back({Severity::note, c.asset, c.first_hole, "holes",
-                       fmt::format("without a price on {} day(s), the first here", c.holes),
-                       "Fill them (--align carry:5) or leave these days out"});
+      found.push_back({Severity::note,
+                       "holes",
+                       {Where::of_asset(c.asset, c.first_hole),
+                        fmt::format("without a price on {} day(s), the first here", c.holes),
+                        {{Means::alignment, "Fill them from days before", "carry:5"}, "leave these days out"}}});
     }
     if (std::ranges::find(brief, i) == brief.end()) continue;
     const bool late = c.from > earliest + std::chrono::days{31};
     found.push_back(
-        {Severity::note, c.asset, late ? c.from : c.to, "short history",
-         late ? fmt::format("it begins {:.1f} years after the first of the others", years_between(earliest, c.from))
-              : fmt::format("it ends {:.1f} years before the last of the others", years_between(c.to, latest)),
-         "--short-histories leave-out, keep or shorten"});
+        {Severity::note,
+         "short history",
+         {Where::of_asset(c.asset, late ? c.from : c.to),
+          late ? fmt::format("it begins {:.1f} years after the first of the others", years_between(earliest, c.from))
+               : fmt::format("it ends {:.1f} years before the last of the others", years_between(c.to, latest)),
+          {{Means::short_histories, "Leave it out, keep it, or let it shorten the window"}}}});
   }
   return found;
 }

@@ -74,7 +74,8 @@ std::vector<Spike> find_spikes(const PriceHistory& history, double factor) {
   std::vector<Spike> spikes;
   if (history.days.empty() && history.prices.empty()) return spikes;
   history.check(history.asset);
-  if (!(factor > 1)) throw InputError(history.asset, fmt::format("misprints of {} times", factor), "Give more than 1");
+  if (!(factor > 1))
+    throw InputError(Where::of_asset(history.asset), fmt::format("misprints of {} times", factor), "Give more than 1");
   const auto& p = history.prices;
   for (std::size_t i = 1; i + 1 < p.size();) {
     const auto rows = rows_apart(history, i, factor);

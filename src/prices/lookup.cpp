@@ -12,13 +12,13 @@ namespace inchtide {
 PriceOnDay price_on(const PriceHistory& history, Day day) {
   const auto after = std::ranges::upper_bound(history.days, day);
   if (after == history.days.begin()) {
-    throw InputError(history.asset, fmt::format("it has no price on {} or before", to_string(day)),
+    throw InputError(Where::of_asset(history.asset), fmt::format("it has no price on {} or before", to_string(day)),
                      history.days.empty() ? "Its history is empty"
                                           : fmt::format("Its prices begin on {}", to_string(history.days.front())));
   }
   const auto at = std::size_t(after - history.days.begin()) - 1;
   if (history.prices.size() != history.days.size() || !std::isfinite(history.prices[at])) {
-    throw InputError(history.asset,
+    throw InputError(Where::of_asset(history.asset),
                      fmt::format("{} days but {} prices, or none on {}", history.days.size(), history.prices.size(),
                                  to_string(history.days[at])),
                      "Give one price a day");
@@ -35,7 +35,7 @@ PriceTable rebased(const PriceTable& table) {
   Eigen::Index first = 0;
   while (first < table.prices.rows() && !table.prices.row(first).allFinite()) ++first;
   if (first == table.prices.rows()) {
-    throw InputError("prices", "no day has a price of every asset", "Leave an asset out with --assets");
+    throw InputError("prices", "no day has a price of every asset", {Means::assets, "Leave an asset out"});
   }
   auto result = table.between(table.days[std::size_t(first)], std::nullopt);
   const Eigen::RowVectorXd start = result.prices.row(0);

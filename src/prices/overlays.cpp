@@ -120,7 +120,7 @@ Stochastic stochastic(const std::vector<double>& high, const std::vector<double>
   return result;
 }
 
-Overlay Overlay::parse(std::string_view text, std::string_view where) {
+Overlay Overlay::parse(std::string_view text, const Where& where) {
   std::vector<std::string> parts;
   for (std::size_t begin = 0; begin <= text.size();) {
     const auto end = std::min(text.find(':', begin), text.size());
@@ -131,12 +131,11 @@ Overlay Overlay::parse(std::string_view text, std::string_view where) {
   for (const auto& kind : kinds()) names.push_back(kind.name);
   const auto found = find_name(parts[0], names);
   if (!found) {
-    throw InputError(std::string(where), fmt::format("there is no overlay '{}'", parts[0]),
-                     did_you_mean(parts[0], names));
+    throw InputError(where, fmt::format("there is no overlay '{}'", parts[0]), did_you_mean(parts[0], names));
   }
   Overlay overlay{Kind(*found), kinds()[*found].defaults};
   const auto fail = [&](const std::string& problem) {
-    throw InputError(std::string(where), fmt::format("'{}': {}", text, problem),
+    throw InputError(where, fmt::format("'{}': {}", text, problem),
                      fmt::format("Write it like {}", Overlay{Kind(*found), kinds()[*found].defaults}.text()));
   };
   if (parts.size() - 1 > overlay.figures.size()) fail("too many figures");
@@ -160,7 +159,8 @@ std::string Overlay::text() const {
 
 std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars, PriceField field) {
   bars.check();
-  if (!bars.has(field)) throw InputError(bars.asset, "it has no " + to_string(field), "Take a field that it has");
+  if (!bars.has(field))
+    throw InputError(Where::of_asset(bars.asset), "it has no " + to_string(field), "Take a field that it has");
   const auto& values = bars.of(field);
   std::string name = overlay.text();
   std::ranges::replace(name, ':', ' ');
@@ -170,7 +170,7 @@ std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars
   if (overlay.kind == Overlay::Kind::momentum) needed = rows(0) + 1;
   if (overlay.kind == Overlay::Kind::stochastic) needed = rows(0) + rows(1) - 1;
   if (bars.days.size() < std::size_t(needed)) {
-    throw InputError(bars.asset,
+    throw InputError(Where::of_asset(bars.asset),
                      fmt::format("{} needs {} rows, there are {}", overlay.text(), needed, bars.days.size()),
                      "Take a longer window or fewer rows");
   }
@@ -193,8 +193,8 @@ std::vector<OverlayLine> lines_of(const Overlay& overlay, const BarHistory& bars
     case Overlay::Kind::stochastic: break;
   }
   if (!bars.has(PriceField::high) || !bars.has(PriceField::low) || !bars.has(PriceField::close)) {
-    throw InputError(bars.asset, "a stochastic needs high, low and close, and it hasn't got all of them",
-                     "Leave the overlay out");
+    throw InputError(Where::of_asset(bars.asset),
+                     "a stochastic needs high, low and close, and it hasn't got all of them", "Leave the overlay out");
   }
   auto result =
       stochastic(bars.of(PriceField::high), bars.of(PriceField::low), bars.of(PriceField::close), rows(0), rows(1));

@@ -44,10 +44,11 @@ std::string plural(long count, const Interval& every) {
   return fmt::format("{} {}{}", count, words, every.count() == 1 && count != 1 ? "s" : "");
 }
 
-std::string ways_out(const std::vector<PriceHistory>& histories, const Interval& every) {
+std::vector<Remedy> ways_out(const std::vector<PriceHistory>& histories, const Interval& every) {
+  std::vector<Remedy> remedies{{Means::assets, "Leave it out"}};
   const auto fits = interval_that_fits(histories, every);
-  return fits && *fits != every ? fmt::format("Leave it out with --assets, or take --every {}", fits->text())
-                                : std::string("Leave it out with --assets");
+  if (fits && *fits != every) remedies.emplace_back(Means::interval, "take a longer interval", fits->text());
+  return remedies;
 }
 
 /// Each history that leaves more periods when it goes, the one that costs most first.
@@ -101,7 +102,7 @@ void check_interval(const std::vector<PriceHistory>& histories, const Interval& 
   for (const auto& history : histories) {
     const auto periods = filled_periods(history, every, calendar);
     if (periods.enough()) continue;
-    throw InputError(history.asset,
+    throw InputError(Where::of_asset(history.asset),
                      fmt::format("it has prices in {} of {} between its first and last one, so it has no {} returns",
                                  periods.filled, plural(periods.between, every), every.adjective()),
                      ways_out(histories, every));
@@ -112,7 +113,9 @@ void check_interval(const std::vector<PriceHistory>& histories, const Interval& 
                    fmt::format("in {} of {} there is a day on which all assets have a price; most is lost to {}",
                                together.filled, plural(together.between, every),
                                fmt::join(costly(histories, every, calendar, policy, together.filled), ", ")),
-                   "Leave them out with --assets, take a coarser --every, or fill holes with --align carry:5");
+                   {{Means::assets, "Leave them out"},
+                    {Means::interval, "take a longer interval"},
+                    {Means::alignment, "fill holes from up to 5 days before", "carry:5"}});
 }
 
 }  // namespace inchtide

@@ -76,7 +76,7 @@ void check_codes_differ(const std::vector<PriceHistory>& histories) {
   std::set<std::string> seen;
   for (const auto& history : histories) {
     if (!seen.insert(lower_name(history.asset)).second) {
-      throw InputError(history.asset, "two histories have this code", "Keep one of them");
+      throw InputError(Where::of_asset(history.asset), "two histories have this code", "Keep one of them");
     }
   }
 }
@@ -147,7 +147,7 @@ std::vector<std::string> PriceTable::codes() const {
 Eigen::Index PriceTable::column_of(const std::string& code) const {
   const auto known = codes();
   const auto found = find_name(code, known);
-  if (!found) throw InputError(code, "no asset has this code", did_you_mean(code, known));
+  if (!found) throw InputError(Where::of_asset(code), "no asset has this code", did_you_mean(code, known));
   return Eigen::Index(*found);
 }
 
@@ -224,14 +224,14 @@ std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& historie
   return result;
 }
 
-AlignPolicy AlignPolicy::parse(std::string_view text, std::string_view where) {
+AlignPolicy AlignPolicy::parse(std::string_view text, const Where& where) {
   if (same_name(text, "common")) return {Kind::common};
   if (same_name(text, "any")) return {Kind::any};
   if (same_name(text.substr(0, 6), "carry:")) {
     const auto days = parse_number(text.substr(6));
     if (days && *days >= 1 && *days <= 366 && *days == std::floor(*days)) return {Kind::carry, int(*days)};
   }
-  throw InputError(std::string(where), fmt::format("'{}' is not a way to align", text),
+  throw InputError(where, fmt::format("'{}' is not a way to align", text),
                    "Write common, any or carry:5 (up to five calendar days)");
 }
 
@@ -271,7 +271,8 @@ AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolic
     }
   }
   if (table.days.empty()) {
-    throw InputError("prices", why_nothing_in_common(deciding), "Leave an asset out with --assets, or extend it");
+    throw InputError("prices", why_nothing_in_common(deciding),
+                     {{Means::assets, "Leave an asset out"}, {Means::prices, "extend its history"}});
   }
   table.complete_to = table.days.back();
   aligned.days_seen = any.size();
@@ -279,10 +280,10 @@ AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolic
   return aligned;
 }
 
-ShortHistories parse_short_histories(std::string_view text, std::string_view where) {
+ShortHistories parse_short_histories(std::string_view text, const Where& where) {
   const std::vector<std::string> names = {"shorten", "leave-out", "keep"};
   if (const auto found = find_name(text, names)) return ShortHistories(*found);
-  throw InputError(std::string(where), fmt::format("there is no choice '{}'", text), did_you_mean(text, names));
+  throw InputError(where, fmt::format("there is no choice '{}'", text), did_you_mean(text, names));
 }
 
 std::string to_string(ShortHistories choice) {
@@ -360,11 +361,13 @@ void PriceTable::check() const {
   for (Eigen::Index i = 0; i < prices.cols(); ++i) {
     const auto& code = assets[std::size_t(i)].code;
     if (code.empty()) throw InputError("price table", fmt::format("column {} has no code", i + 1), "Give it one");
-    if (!seen.insert(lower_name(code)).second) throw InputError(code, "it comes twice in the table", "Keep one");
+    if (!seen.insert(lower_name(code)).second)
+      throw InputError(Where::of_asset(code), "it comes twice in the table", "Keep one");
     for (Eigen::Index row = 0; row < prices.rows(); ++row) {
       const double price = prices(row, i);
       if (std::isnan(price) || (price > 0 && std::isfinite(price))) continue;
-      throw InputError(code, fmt::format("the price on {} is {}", to_string(days[std::size_t(row)]), price),
+      throw InputError(Where::of_asset(code),
+                       fmt::format("the price on {} is {}", to_string(days[std::size_t(row)]), price),
                        "A price is a positive number, or NaN where there is none");
     }
   }

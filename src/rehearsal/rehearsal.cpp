@@ -12,6 +12,8 @@
 namespace inchtide {
 namespace {
 
+constexpr std::size_t days_between_looks = 256;  // at the stop check
+
 /// Of the wealth: what is less is no order but rounding.
 constexpr double smallest_order = 1e-9;
 
@@ -28,7 +30,8 @@ void check(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOp
         "Give one of each an asset");
   }
   if (options.delay < 0) throw InputError(where, "a negative delay would look ahead", "Give 0 or more trading days");
-  if (!(options.wealth > 0)) throw InputError(where, "it starts without wealth", "Give a positive amount (--wealth)");
+  if (!(options.wealth > 0))
+    throw InputError(where, "it starts without wealth", {Means::wealth, "Give a positive amount"});
   if (table.rows() < std::size_t(options.delay) + 2) {
     throw InputError(where, fmt::format("{} days of prices are too few", table.rows()),
                      "Start earlier: it needs the day of the decision, the day of the trade and one more");
@@ -36,10 +39,12 @@ void check(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOp
   double worst_cost = 0;
   for (Eigen::Index i = 0; i < n; ++i) {
     const auto& code = table.assets[std::size_t(i)].code;
-    if (!std::isfinite(plan.weights[i])) throw InputError(code, "its weight is not a finite number", "Give a figure");
+    if (!std::isfinite(plan.weights[i]))
+      throw InputError(Where::of_asset(code), "its weight is not a finite number", "Give a figure");
     for (std::size_t d = 0; d < table.rows(); ++d) {
       if (!(table.prices(Eigen::Index(d), i) > 0)) {
-        throw InputError(code, fmt::format("no price on {}", to_string(table.days[d])), "Align on common days first");
+        throw InputError(Where::of_asset(code), fmt::format("no price on {}", to_string(table.days[d])),
+                         "Align on common days first");
       }
     }
     for (double rate : {plan.costs.buy[std::size_t(i)], plan.costs.sell[std::size_t(i)]}) {
@@ -60,27 +65,28 @@ struct Ledger {
   double cash = 0;
 };
 
-double cost_of(const Eigen::VectorXd& value, const CostRates& costs) {
-  double cost = 0;
-  for (Eigen::Index i = 0; i < value.size(); ++i) {
-    cost += value[i] > 0 ? costs.buy[std::size_t(i)] * value[i] : -costs.sell[std::size_t(i)] * value[i];
-  }
-  return cost;
+double cost_of(double value, std::size_t asset, const CostRates& costs) {
+  return value > 0 ? costs.buy[asset] * value : -costs.sell[asset] * value;
 }
 
-Trade trade_to(Ledger& ledger, const Eigen::VectorXd& prices, const RehearsalPlan& plan) {
+Trade trade_to(Ledger& ledger, const Eigen::VectorXd& prices, const RehearsalPlan& plan,
+               const std::vector<PricedAsset>& assets) {
   const Eigen::VectorXd holdings = ledger.units.cwiseProduct(prices);
   Trade trade;
   trade.wealth_before = holdings.sum() + ledger.cash;
   trade.wealth_after = wealth_after_costs(trade.wealth_before, holdings, plan.weights, plan.costs);
   const Eigen::VectorXd targets = trade.wealth_after * plan.weights;
   trade.value = targets - holdings;
-  trade.cost = cost_of(trade.value, plan.costs);
+  for (Eigen::Index i = 0; i < trade.value.size(); ++i) {
+    const double value = trade.value[i], cost = cost_of(value, std::size_t(i), plan.costs);
+    trade.cost += cost;
+    if (std::abs(value) <= smallest_order * trade.wealth_before) continue;
+    trade.orders.push_back({assets[std::size_t(i)].code, value / prices[i], prices[i], value, cost});
+  }
   const double cash_after = ledger.cash - trade.value.sum() - trade.cost;
   const Eigen::VectorXd change = plan.weights - holdings / trade.wealth_before;
   const double cash_change = cash_after / trade.wealth_after - ledger.cash / trade.wealth_before;
   trade.turnover = (change.cwiseAbs().sum() + std::abs(cash_change)) / 2;
-  trade.orders = std::size_t((trade.value.array().abs() > smallest_order * trade.wealth_before).count());
   ledger.units = targets.cwiseQuotient(prices);
   ledger.cash = cash_after;
   return trade;
@@ -106,7 +112,7 @@ void measure(Rehearsal& run, const RehearsalOptions& options) {
   for (const auto& trade : run.trades) {
     turnover += trade.turnover;
     run.costs_paid += trade.cost;
-    run.orders += trade.orders;
+    run.order_count += trade.orders.size();
   }
   run.turnover_per_year = turnover / years;
 }
@@ -164,6 +170,10 @@ Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const Reh
   Ledger ledger{Eigen::VectorXd::Zero(plan.weights.size()), options.wealth};
   double net = options.wealth, gross = options.wealth;
   for (std::size_t t = 0; t < rows; ++t) {
+    if (t % days_between_looks == 0) {
+      options.watch.check();
+      options.watch.done(t, rows, plan.name);
+    }
     const Eigen::VectorXd prices = table.prices.row(Eigen::Index(t)).transpose();
     const double before = ledger.units.dot(prices) + ledger.cash;
     if (!(before > 0)) {
@@ -173,7 +183,7 @@ Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const Reh
     gross *= before / net;
     net = before;
     if (t >= delay && looks[t - delay]) {
-      auto trade = trade_to(ledger, prices, plan);
+      auto trade = trade_to(ledger, prices, plan, table.assets);
       trade.decided = table.days[t - delay];
       trade.traded = table.days[t];
       net = trade.wealth_after;
@@ -182,6 +192,7 @@ Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const Reh
     run.net[Eigen::Index(t)] = net;
     run.gross[Eigen::Index(t)] = gross;
   }
+  options.watch.done(rows, rows, plan.name);
   measure(run, options);
   return run;
 }

@@ -10,14 +10,14 @@
 
 namespace inchtide {
 
-Schedule Schedule::parse(std::string_view text, std::string_view where) {
+Schedule Schedule::parse(std::string_view text, const Where& where) {
   Schedule schedule;
   if (same_name(text, "never")) {
     schedule.name = "never";
     return schedule;
   }
   const auto fail = [&] {
-    return InputError(std::string(where), fmt::format("'{}' is not a schedule", text),
+    return InputError(where, fmt::format("'{}' is not a schedule", text),
                       "Write never, or an interval such as 1m, 1q, 1y or 1q@first");
   };
   const auto at = text.find('@');

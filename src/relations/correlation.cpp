@@ -20,8 +20,8 @@ namespace {
 
 void check_all_move(const Correlation& correlation) {
   if (correlation.motionless.empty()) return;
-  throw InputError(correlation.motionless.front(), "it never moves, so it has no correlation",
-                   "Leave it out with --assets");
+  throw InputError(Where::of_asset(correlation.motionless.front()), "it never moves, so it has no correlation",
+                   {Means::assets, "Leave it out"});
 }
 
 }  // namespace
@@ -80,7 +80,9 @@ Correlation correlation_of(const ReturnTable& given) {
   const auto rows = returns.common_rows();
   if (rows.size() < 2) {
     throw InputError("correlation", fmt::format("{} return common to all assets is too few", rows.size()),
-                     "Give a longer history, a shorter interval (--every) or fewer assets");
+                     {{Means::prices, "Give a longer history"},
+                      {Means::interval, "take a shorter interval"},
+                      {Means::assets, "look at fewer assets"}});
   }
   Correlation result;
   result.assets = returns.assets;
@@ -196,7 +198,7 @@ Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::Vecto
   std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
   if (rows.size() < 2) {
     throw InputError("correlation", fmt::format("{} return beside the benchmark is too few", rows.size()),
-                     "Give a longer history or a shorter interval (--every)");
+                     {{Means::prices, "Give a longer history"}, {Means::interval, "take a shorter interval"}});
   }
   const Spans spans(returns, rows);
   Eigen::MatrixXd x = spans.as_single(returns.returns(rows, Eigen::all)), market = spans.as_single(benchmark(rows));

@@ -20,7 +20,7 @@ std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::
   const double p = returns.periods_per_year;
   if (rows.size() < 3) {
     throw InputError("market model", fmt::format("{} returns beside the benchmark are too few", rows.size()),
-                     "Give a longer history or a shorter interval (--every)");
+                     {{Means::prices, "Give a longer history"}, {Means::interval, "take a shorter interval"}});
   }
   const Spans spans(returns, rows);
   const Eigen::VectorXd market = benchmark(rows) - risk_free / p * spans.k;

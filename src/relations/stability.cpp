@@ -93,7 +93,8 @@ Stability compare(const ReturnTable& returns, std::size_t split, Denominator den
   if (count_before < least || count_after < least) {
     throw InputError("stability",
                      fmt::format("{} returns before and {} after are too few to compare", count_before, count_after),
-                     fmt::format("Give at least {} each: a longer history or a shorter interval (--every)", least));
+                     {{Means::prices, fmt::format("Give at least {} each: a longer history", least)},
+                      {Means::interval, "a shorter interval"}});
   }
   const Said before(first, denominator), after(second, denominator);
   Stability result;

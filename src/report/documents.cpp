@@ -98,9 +98,23 @@ Json allocation_json(const Allocation& a) {
           {"notes", a.notes}};
 }
 
+Json trade_json(const Trade& trade) {
+  auto orders = Json::array();
+  for (const auto& order : trade.orders) {
+    orders.push_back({{"asset", order.asset},
+                      {"units", order.units},
+                      {"price", order.price},
+                      {"value", order.value},
+                      {"costs", {{"proportional", order.cost}}}});
+  }
+  return {{"decided", to_string(trade.decided)}, {"traded", to_string(trade.traded)}, {"orders", orders}};
+}
+
 Json run_json(const Rehearsal& run) {
   std::vector<std::string> days;
   for (Day day : run.days) days.push_back(to_string(day));
+  auto trades = Json::array();
+  for (const auto& trade : run.trades) trades.push_back(trade_json(trade));
   return {{"name", run.name},
           {"schedule", run.schedule},
           {"aim", run.aim},
@@ -115,8 +129,9 @@ Json run_json(const Rehearsal& run) {
           {"turnover_per_year", run.turnover_per_year},
           {"cost_per_year", run.cost_per_year},
           {"costs_paid", run.costs_paid},
-          {"trades", run.orders},
+          {"order_count", run.order_count},
           {"trading_days", run.trades.size()},
+          {"trades", trades},
           {"wealth", {{"days", days}, {"net", list_of(run.net)}, {"gross", list_of(run.gross)}}}};
 }
 
@@ -129,7 +144,7 @@ std::string document(const std::string& command, const Json& inputs, const std::
   return whole.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-Json gather_result(const exchange::GatherReport& report) {
+Json gather_result(const exchange::GatherReport& report, const SpeltMeans& spelt) {
   auto assets = Json::array();
   for (const auto& a : report.assets) {
     assets.push_back({{"asset", a.asset},
@@ -139,12 +154,12 @@ Json gather_result(const exchange::GatherReport& report) {
                       {"changed", a.changed},
                       {"unchanged", a.unchanged},
                       {"note", a.note.empty() ? Json() : Json(a.note)},
-                      {"error", a.error.empty() ? Json() : Json(a.error)}});
+                      {"error", a.error ? Json(a.error->text(spelt)) : Json()}});
   }
   return {{"assets", assets}, {"interrupted", report.interrupted}};
 }
 
-Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings) {
+Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings, const SpeltMeans& spelt) {
   auto assets = Json::array();
   for (std::size_t i = 0; i < prices.coverage.size(); ++i) {
     const auto& c = prices.coverage[i];
@@ -162,11 +177,11 @@ Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& fin
   auto found = Json::array();
   for (const auto& f : findings) {
     found.push_back({{"severity", to_string(f.severity)},
-                     {"asset", f.asset},
-                     {"day", f.day ? Json(to_string(*f.day)) : Json()},
+                     {"asset", f.notice.where.asset},
+                     {"day", f.notice.where.day ? Json(to_string(*f.notice.where.day)) : Json()},
                      {"kind", f.kind},
-                     {"detail", f.detail},
-                     {"remedy", f.remedy}});
+                     {"detail", f.notice.problem},
+                     {"remedy", text_of(f.notice.remedies, spelt)}});
   }
   return {{"assets", assets},
           {"common_days", prices.table.rows()},
@@ -337,11 +352,12 @@ Json frontier_result(const Frontier& frontier, double risk_free) {
   return result;
 }
 
-Json weigh_result(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered) {
+Json weigh_result(const std::vector<Allocation>& portfolios, const std::vector<Unanswered>& unanswered,
+                  const SpeltMeans& spelt) {
   auto list = Json::array(), failed = Json::array();
   for (const auto& portfolio : portfolios) list.push_back(allocation_json(portfolio));
   for (const auto& one : unanswered) {
-    failed.push_back({{"name", one.name}, {"aim", one.aim}, {"reason", one.reason}});
+    failed.push_back({{"name", one.name}, {"aim", one.aim}, {"reason", one.notice.text(spelt)}});
     if (one.problem) failed.back()["problem"] = unsolved_result(*one.problem);
   }
   return {{"portfolios", list}, {"unanswered", failed}};

@@ -74,7 +74,7 @@ std::string terminal_for(const fs::path& path, const Look& look) {
   if (same_name(ending, ".png")) return "pngcairo " + rest("1280,800");
   if (same_name(ending, ".svg")) return "svg " + rest("1280,800 dynamic");
   if (same_name(ending, ".pdf")) return "pdfcairo " + rest("12.8in,8in");
-  throw InputError(path.string(), fmt::format("figures of kind '{}' are not offered", ending),
+  throw InputError(Where::in_file(path.string()), fmt::format("figures of kind '{}' are not offered", ending),
                    "End its name with .png, .svg or .pdf");
 }
 
@@ -403,8 +403,8 @@ pid_t start_gnuplot(const MemoryFile& script, const MemoryFile& picture, const M
   posix_spawn_file_actions_destroy(&actions);
   if (started == ENOENT) {
     throw OutsideFailure(
-        "gnuplot is not installed, so no figure can be drawn. Install it (apt-get install gnuplot-nox) "
-        "or leave the figure out; everything else works without it");
+        {}, "gnuplot is not installed, so no figure can be drawn",
+        {"Install it (apt-get install gnuplot-nox)", "leave the figure out; everything else works without it"});
   }
   if (started != 0) throw OutsideFailure(fmt::format("gnuplot could not be started: {}", std::strerror(started)));
   return process;
@@ -445,13 +445,14 @@ void draw(const Chart& chart, const fs::path& path, std::chrono::milliseconds pa
   for (const auto& series : all) {
     const bool finite = std::ranges::any_of(series.y, [](double y) { return std::isfinite(y); });
     if (!finite || series.x.size() != series.y.size()) {
-      throw InputError(path.string(), fmt::format("the series '{}' has no points", series.name), "Leave it out");
+      throw InputError(Where::in_file(path.string()), fmt::format("the series '{}' has no points", series.name),
+                       "Leave it out");
     }
   }
   const MemoryFile script(script_for(chart, terminal, look)), picture, messages;
   const auto status = status_of(start_gnuplot(script, picture, messages), patience);
   const auto failed = [&](const std::string& why) {
-    throw OutsideFailure(fmt::format("{}: gnuplot failed: {}", path.string(), why));
+    throw OutsideFailure(Where::in_file(path.string()), fmt::format("gnuplot failed: {}", why));
   };
   if (!status) {
     failed(fmt::format("it was stopped after {:.3g} s", std::chrono::duration<double>(patience).count()));

@@ -104,8 +104,8 @@ Table gathered_table(const exchange::GatherReport& report) {
               {}};
   std::size_t failed = 0;
   for (const auto& a : report.assets) {
-    failed += a.error.empty() ? 0 : 1;
-    const bool had = a.error.empty();
+    failed += a.error ? 1 : 0;
+    const bool had = !a.error;
     const auto count = [&](std::size_t rows) { return had ? Cell(double(rows)) : Cell(); };
     table.add({a.asset, day_or_none(a.from), day_or_none(a.to), count(a.rows_new), count(a.changed), count(a.unchanged),
                had ? a.note : "failed, see below"});
@@ -117,10 +117,10 @@ Table gathered_table(const exchange::GatherReport& report) {
   return table;
 }
 
-Table failures_table(const exchange::GatherReport& report) {
+Table failures_table(const exchange::GatherReport& report, const SpeltMeans& spelt) {
   Table table{"failures", "What failed", {{"Asset"}, {"Why, and what to do"}}, {}, {}};
   for (const auto& a : report.assets) {
-    if (!a.error.empty()) table.add({a.asset, a.error});
+    if (a.error) table.add({a.asset, a.error->text(spelt)});
   }
   return table;
 }
@@ -156,12 +156,14 @@ Table coverage_table(const AlignedPrices& prices) {
   return table;
 }
 
-Table findings_table(const std::vector<Finding>& findings) {
+Table findings_table(const std::vector<Finding>& findings, const SpeltMeans& spelt) {
   Table table{"findings", "Findings", {{"Severity"}, {"Asset"}, {"Day"}, {"Kind"}, {"Detail"}, {"What to do"}}, {}, {}};
   for (auto severity : {Severity::warning, Severity::note}) {
     for (const auto& f : findings) {
       if (f.severity != severity) continue;
-      table.add({to_string(f.severity), f.asset, f.day ? to_string(*f.day) : "-", f.kind, f.detail, f.remedy});
+      const auto& where = f.notice.where;
+      table.add({to_string(f.severity), where.asset, where.day ? to_string(*where.day) : "-", f.kind, f.notice.problem,
+                 text_of(f.notice.remedies, spelt)});
     }
   }
   if (findings.empty()) table.notes.push_back("Nothing that stands out");
@@ -171,7 +173,7 @@ Table findings_table(const std::vector<Finding>& findings) {
 Table short_histories_table(const std::vector<ShortHistoryEffect>& effects, ShortHistories chosen) {
   Table table{"short-histories",
               "What to do about short histories",
-              {{"--short-histories"},
+              {{"Short histories"},
                {"Days", Format::count},
                {"Of them complete", Format::count},
                {"From", Format::day},

@@ -237,11 +237,14 @@ Table subset_table(const LeastRelated& subset, const Correlation& correlation, b
   table.notes.push_back(fmt::format("Average {} of a pair {:.4f}, over all assets {:.4f}",
                                     absolute ? "absolute correlation" : "correlation", subset.average,
                                     average_of_pairs(correlation, absolute)));
-  table.notes.push_back(
-      subset.proven ? "Proven: no other choice has a lower one"
-                    : fmt::format("Stopped before it was proven: another choice could be lower by {:.4f} at most; give "
-                                  "it longer (--patience)",
-                                  subset.gap));
+  if (subset.proven) {
+    table.notes.push_back("Proven: no other choice has a lower one");
+  } else {
+    table.notes.push_back(
+        {{},
+         fmt::format("Stopped before it was proven: another choice could be lower by {:.4f} at most", subset.gap),
+         {{Means::patience, "Give it longer"}}});
+  }
   return table;
 }
 

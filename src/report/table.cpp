@@ -83,14 +83,17 @@ std::string shown(const Cell& cell, Format format) {
   return "-";
 }
 
-std::string to_text(const Table& whole) {
+std::string to_text(const Table& whole, const SpeltMeans& spelt) {
   if (whole.preview && *whole.preview < whole.rows.size()) {
     auto last = whole;
     last.preview.reset();
     last.rows.erase(last.rows.begin(), last.rows.end() - std::ptrdiff_t(*whole.preview));
-    last.notes.insert(last.notes.begin(), fmt::format("The last {} of {} rows; --csv and --xlsx write them all",
-                                                      *whole.preview, with_thousands(double(whole.rows.size()))));
-    return to_text(last);
+    last.notes.insert(
+        last.notes.begin(),
+        {{},
+         fmt::format("The last {} of {} rows", *whole.preview, with_thousands(double(whole.rows.size()))),
+         {{Means::table_files, "All are in tables written to files"}, {Means::workbook, "to a spreadsheet"}}});
+    return to_text(last, spelt);
   }
   const auto& table = whole;
   const auto columns = table.columns.size();
@@ -127,7 +130,7 @@ std::string to_text(const Table& whole) {
   for (const auto& row : table.rows) {
     text += line([&](std::size_t c) { return shown(row[c], table.columns[c].format); });
   }
-  for (const auto& note : table.notes) text += "  " + note + "\n";
+  for (const auto& note : table.notes) text += "  " + note.text(spelt) + "\n";
   return text;
 }
 

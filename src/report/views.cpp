@@ -189,8 +189,10 @@ Table comparison_table(const std::vector<Allocation>& portfolios, const std::vec
     row.front() = one.name;
     row.back() = "no answer";
     table.add(std::move(row));
-    const bool named = one.reason.starts_with(one.aim + ": ");
-    table.notes.push_back(fmt::format("{}: {}", one.name, one.reason.substr(named ? one.aim.size() + 2 : 0)));
+    auto why = one.notice;
+    if (!why.where.empty() && why.where.what != one.aim) why.problem = why.where.text() + ": " + why.problem;
+    why.where = one.name;
+    table.notes.push_back(std::move(why));
   }
   if (std::ranges::any_of(portfolios, [](const Allocation& p) { return p.net_return.has_value(); })) {
     table.notes.push_back("Net: less the trading cost from the weights held now, spread over the horizon");
@@ -478,7 +480,7 @@ Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency
               {}};
   for (const auto& run : runs) {
     table.add({run.aim, run.schedule, run.growth_per_year, run.volatility, sharpe_cell(run.sharpe, run.volatility),
-               run.max_drawdown, run.turnover_per_year, run.cost_per_year, run.costs_paid, double(run.orders),
+               run.max_drawdown, run.turnover_per_year, run.cost_per_year, run.costs_paid, double(run.order_count),
                run.net[run.net.size() - 1]});
   }
   if (!runs.empty()) {

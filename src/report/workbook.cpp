@@ -69,7 +69,7 @@ void write_cell(lxw_worksheet* sheet, lxw_row_t row, lxw_col_t column, const Cel
   }
 }
 
-void write_sheet(lxw_worksheet* sheet, const Table& table, const Formats& formats) {
+void write_sheet(lxw_worksheet* sheet, const Table& table, const Formats& formats, const SpeltMeans& spelt) {
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     const auto& column = table.columns[c];
     const auto heading = column.unit.empty() ? column.name : fmt::format("{} [{}]", column.name, column.unit);
@@ -88,7 +88,9 @@ void write_sheet(lxw_worksheet* sheet, const Table& table, const Formats& format
     }
     ++row;
   }
-  for (const auto& note : table.notes) worksheet_write_string(sheet, ++row, 0, note.c_str(), formats.note);
+  for (const auto& note : table.notes) {
+    worksheet_write_string(sheet, ++row, 0, note.text(spelt).c_str(), formats.note);
+  }
 }
 
 /// A sheet has so many rows, columns and characters in a cell, and loses what goes beyond them.
@@ -97,9 +99,11 @@ void check_sizes(const std::vector<Table>& tables, const fs::path& path) {
   for (const auto& table : tables) {
     const auto refuse = [&](std::size_t count, const char* what, std::size_t most) {
       if (count <= most) return;
-      throw InputError(path.string(),
+      throw InputError(Where::in_file(path.string()),
                        fmt::format("the table '{}' has {} {}, a sheet holds {}", table.name, count, what, most),
-                       "Write it with --csv FOLDER, or choose fewer days or assets");
+                       {{Means::table_files, "Write it as CSV"},
+                        {Means::window, "choose fewer days"},
+                        {Means::assets, "fewer assets"}});
     };
     refuse(table.rows.size() + 2 + table.notes.size(), "rows with its heading and notes", most_rows);
     refuse(table.columns.size(), "columns", most_columns);
@@ -113,22 +117,24 @@ void check_sizes(const std::vector<Table>& tables, const fs::path& path) {
 
 }  // namespace
 
-void write_workbook(const std::vector<Table>& tables, const fs::path& path) {
+void write_workbook(const std::vector<Table>& tables, const fs::path& path, const SpeltMeans& spelt) {
   if (!same_name(path.extension().string(), ".xlsx")) {
-    throw InputError(path.string(), "a spreadsheet's name ends with .xlsx", "Rename it");
+    throw InputError(Where::in_file(path.string()), "a spreadsheet's name ends with .xlsx", "Rename it");
   }
-  if (tables.empty()) throw InputError(path.string(), "there is no table to write", "Leave --xlsx out");
+  if (tables.empty())
+    throw InputError(Where::in_file(path.string()), "there is no table to write",
+                     {Means::workbook, "Leave the spreadsheet out"});
   check_sizes(tables, path);
   const MemoryFile file;
   auto* book = workbook_new(file.path().c_str());
-  if (book == nullptr) throw OutsideFailure(fmt::format("{}: it cannot be written", path.string()));
+  if (book == nullptr) throw OutsideFailure(Where::in_file(path.string()), "it cannot be written");
   const Formats formats(book);
   std::set<std::string> taken;
   for (const auto& table : tables) {
-    write_sheet(workbook_add_worksheet(book, sheet_name(table.name, taken).c_str()), table, formats);
+    write_sheet(workbook_add_worksheet(book, sheet_name(table.name, taken).c_str()), table, formats, spelt);
   }
   if (const auto error = workbook_close(book); error != LXW_NO_ERROR) {
-    throw OutsideFailure(fmt::format("{}: it cannot be written: {}", path.string(), lxw_strerror(error)));
+    throw OutsideFailure(Where::in_file(path.string()), fmt::format("it cannot be written: {}", lxw_strerror(error)));
   }
   exchange::write_text_file(path, file.content());
 }

@@ -105,8 +105,8 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const Figu
   const Eigen::VectorXd r = table.returns.col(asset)(rows);
   const auto& code = table.assets[std::size_t(asset)];
   if (r.size() < 2) {
-    throw InputError(code, fmt::format("{} return is too few for a variance", r.size()),
-                     "Give a longer history or a shorter interval (--every)");
+    throw InputError(Where::of_asset(code), fmt::format("{} return is too few for a variance", r.size()),
+                     {{Means::prices, "Give a longer history"}, {Means::interval, "take a shorter interval"}});
   }
   if (!(options.tail > 0 && options.tail <= 1)) {
     throw InputError("expected shortfall", fmt::format("a tail of {}", options.tail), "Give more than 0% up to 100%");

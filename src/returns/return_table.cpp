@@ -19,7 +19,7 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
   table.check();
   if (table.rows() < 2) {
     throw InputError("returns", fmt::format("{} {} price is too few for one return", table.rows(), every.words()),
-                     "Give a longer history or a shorter interval (--every)");
+                     {{Means::prices, "Give a longer history"}, {Means::interval, "take a shorter interval"}});
   }
   ReturnTable result;
   result.days.assign(table.days.begin() + 1, table.days.end());
@@ -57,9 +57,11 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
       ++count;
     }
     if (count < 2) {
-      throw InputError(table.assets[std::size_t(i)].code,
+      throw InputError(Where::of_asset(table.assets[std::size_t(i)].code),
                        fmt::format("{} {} price is too few for one return", count, every.adjective()),
-                       "Give a longer history or a shorter interval (--every), or leave the asset out");
+                       {{Means::prices, "Give a longer history"},
+                        {Means::interval, "take a shorter interval"},
+                        {Means::assets, "leave the asset out"}});
     }
   }
   return result;
@@ -98,7 +100,7 @@ void check_column(const ReturnTable& table, Eigen::Index asset) {
     const double value = table.returns(t, asset);
     const int span = table.spans(t, asset);
     if (span >= 0 && (span == 0 ? std::isnan(value) : std::isfinite(value))) continue;
-    throw InputError(table.assets[std::size_t(asset)],
+    throw InputError(Where::of_asset(table.assets[std::size_t(asset)]),
                      fmt::format("the return up to {} is {} and spans {} periods",
                                  to_string(table.days[std::size_t(t)]), value, span),
                      "Give a figure that spans 1 or more, or NaN that spans 0 where there is none");
@@ -274,8 +276,8 @@ ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind k
     std::size_t count = 0;
     for_days(bar, [&](Day day, double) { rows[day] = 0, ++count; });
     if (count < 2) {
-      throw InputError(bar.asset, fmt::format("{} days with an open and a close are too few", count),
-                       "Leave it out with --assets, or give a history that has both");
+      throw InputError(Where::of_asset(bar.asset), fmt::format("{} days with an open and a close are too few", count),
+                       {{Means::assets, "Leave it out"}, {Means::prices, "give a history that has both"}});
     }
   }
   ReturnTable result;

@@ -19,6 +19,7 @@ namespace inchtide {
 Eigen::VectorXd nearest_within(const Bounds& bounds, const Eigen::VectorXd& weights) {
   // |x - w|^2 / 2 = x'x / 2 - w'x + what doesn't change.
   const auto n = weights.size();
+  check_per_asset(weights, n, "weights");
   Estimate around;
   around.assets.resize(std::size_t(n));
   around.expected_return = weights;

@@ -31,7 +31,7 @@ bool takes_target(Aim::Kind kind) {
          kind == Aim::Kind::blend_volatility || kind == Aim::Kind::blend_return;
 }
 
-double aversion_in(std::string_view text, const std::string& where) {
+double aversion_in(std::string_view text, const Where& where) {
   const auto figure = parse_number(text);
   if (figure && *figure > 0) return *figure;
   throw InputError(where, fmt::format("'{}' is no risk aversion", text),
@@ -40,7 +40,7 @@ double aversion_in(std::string_view text, const std::string& where) {
 
 }  // namespace
 
-Aim Aim::parse(std::string_view text, std::string_view where) {
+Aim Aim::parse(std::string_view text, const Where& where) {
   const auto equals = text.find('=');
   const auto name = text.substr(0, equals);
   for (std::size_t k = 0; k < names.size(); ++k) {
@@ -48,12 +48,12 @@ Aim Aim::parse(std::string_view text, std::string_view where) {
     Aim aim{Kind(k), 0};
     const bool has_target = equals != std::string_view::npos;
     if (takes_target(aim.kind) != has_target) {
-      throw InputError(std::string(where), fmt::format("'{}' {} a target", text, has_target ? "takes no" : "needs"),
+      throw InputError(where, fmt::format("'{}' {} a target", text, has_target ? "takes no" : "needs"),
                        has_target
                            ? fmt::format("Write {}", names[k])
                            : fmt::format("Write for example {}={}", names[k], aim.kind == Kind::utility ? "4" : "8%"));
     }
-    const auto place = fmt::format("{} {}", where, text);
+    const auto place = where.with(std::string(text));
     if (aim.kind == Kind::utility) {
       aim.target = aversion_in(text.substr(equals + 1), place);
     } else if (has_target) {
@@ -61,7 +61,7 @@ Aim Aim::parse(std::string_view text, std::string_view where) {
     }
     return aim;
   }
-  throw InputError(std::string(where), fmt::format("'{}' is not an aim", text),
+  throw InputError(where, fmt::format("'{}' is not an aim", text),
                    did_you_mean(name, std::vector<std::string>(names.begin(), names.end())));
 }
 

@@ -313,7 +313,7 @@ Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, c
     throw InputError(aim.text(),
                      fmt::format("it takes {} of wealth in the maximum-Sharpe portfolio, so {} borrowed",
                                  percent_text(invested), percent_text(invested - 1)),
-                     "Allow borrowing at the risk-free rate (--borrowing), or aim lower");
+                     {{Means::borrowing, "Allow borrowing at the risk-free rate"}, {Means::aim, "aim lower"}});
   }
   auto allocation = describe(frontier.estimate(), part * best.weights, risk_free, frontier.facts());
   allocation.certificate = best.certificate;
@@ -430,7 +430,7 @@ Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate) {
     if (!(weights[i] > 0)) {
       throw InputError("inverse-volatility",
                        fmt::format("{} has no volatility, so its weight has no end", estimate.assets[std::size_t(i)]),
-                       "Leave it out with --assets");
+                       {Means::assets, "Leave it out"});
     }
     weights[i] = 1 / weights[i];
   }
@@ -443,7 +443,7 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
   const auto least = trace_frontier(estimate, Bounds::long_only(n)).minimum_variance();
   if (least.volatility * least.volatility <= 1e-14 * covariance.variances().maxCoeff()) {
     throw InputError("equal-risk-contribution", "a long-only mix of the assets has no variance, so no risk to share",
-                     "Leave riskless assets out with --assets");
+                     {Means::assets, "Leave riskless assets out"});
   }
   // One weight at a time to its own optimum: a quadratic equation. The objective falls each time and is strictly
   // convex.
@@ -520,7 +520,8 @@ Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen:
   }
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
     if (!std::isfinite(weights[i])) {
-      throw InputError(estimate.assets[std::size_t(i)], "its weight is not a finite number", "Give a figure");
+      throw InputError(Where::of_asset(estimate.assets[std::size_t(i)]), "its weight is not a finite number",
+                       "Give a figure");
     }
   }
   auto allocation = describe(estimate, weights, risk_free, facts);

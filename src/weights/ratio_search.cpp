@@ -100,9 +100,9 @@ class RatioSearch {
   }
 
   [[noreturn]] void none_beats() const {
-    throw InputError(aim_.text(),
-                     fmt::format("no choice of positions beats the risk-free rate of {}", short_percent(risk_free_)),
-                     "Allow more or smaller positions, or change the risk-free rate (--risk-free)");
+    throw InputError(
+        aim_.text(), fmt::format("no choice of positions beats the risk-free rate of {}", short_percent(risk_free_)),
+        {{Means::limits, "Allow more or smaller positions"}, {Means::risk_free, "change the risk-free rate"}});
   }
 
   /// The best ratio of these positions; true when it is the highest so far.

@@ -1,14 +1,11 @@
 #include "inchtide/weights/sensitivity.hpp"
 
-#include <tbb/blocked_range.h>
-#include <tbb/parallel_for.h>
-#include <tbb/task_arena.h>
-
 #include <algorithm>
 #include <cmath>
 #include <optional>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "inchtide/base/range.hpp"
 
 namespace inchtide {
@@ -95,29 +92,27 @@ Sensitivity sensitivity(const ReturnTable& given, const std::function<Estimate(c
   std::vector<double> volatilities;
   for (int k = 0; k < levels; ++k) volatilities.push_back(least + k / double(levels - 1) * (most - least));
 
-  std::vector<Drawn> draws(std::size_t(options.draws));
-  tbb::task_arena arena(options.threads > 0 ? options.threads : tbb::task_arena::automatic);
-  arena.execute([&] {
-    tbb::parallel_for(tbb::blocked_range<int>(0, options.draws), [&](const auto& range) {
-      for (int draw = range.begin(); draw != range.end(); ++draw) {
-        auto drawn = returns;
-        std::vector<Eigen::Index> rows;
-        for (auto row : draw_of_rows(options, result.block, draw, common.size())) {
-          rows.push_back(Eigen::Index(common[row]));
-        }
-        drawn.returns = returns.returns(rows, Eigen::all);
-        drawn.spans = returns.spans(rows, Eigen::all);
-        drawn.ends.clear();
-        long end = 0;
-        for (auto row : rows) drawn.ends.push_back(end += returns.spans(row, 0));
-        drawn.days.resize(rows.size());
-        try {
-          draws[std::size_t(draw)] = solve(estimate(drawn), limits, facts, aims, risk_free, volatilities);
-        } catch (const Error&) {  // the estimate has nothing to say of this draw
-        }
-      }
-    });
-  });
+  const auto one_draw = [&](std::size_t draw) -> Drawn {
+    auto drawn = returns;
+    std::vector<Eigen::Index> rows;
+    for (auto row : draw_of_rows(options, result.block, int(draw), common.size())) {
+      rows.push_back(Eigen::Index(common[row]));
+    }
+    drawn.returns = returns.returns(rows, Eigen::all);
+    drawn.spans = returns.spans(rows, Eigen::all);
+    drawn.ends.clear();
+    long end = 0;
+    for (auto row : rows) drawn.ends.push_back(end += returns.spans(row, 0));
+    drawn.days.resize(rows.size());
+    try {
+      return solve(estimate(drawn), limits, facts, aims, risk_free, volatilities);
+    } catch (const Interrupted&) {
+      throw;
+    } catch (const Error&) {  // the estimate has nothing to say of this draw
+      return {};
+    }
+  };
+  const auto draws = Executor(options.threads).collect(std::size_t(options.draws), one_draw, options.watch);
 
   result.left_out = int(std::ranges::count_if(draws, [](const Drawn& drawn) { return !drawn.solved; }));
   for (std::size_t level = 0; level < volatilities.size(); ++level) {

@@ -114,7 +114,7 @@ Solution solve(const Frontier& frontier, const Aim& aim, double risk_free,
 const BenchmarkRisk& known_benchmark(const std::optional<BenchmarkRisk>& benchmark, const Aim& aim) {
   if (benchmark) return *benchmark;
   throw InputError(aim.text(), "the benchmark's returns are not known",
-                   "Give --benchmark CODE with prices (an estimate file does not hold them)");
+                   {Means::benchmark, "Name a benchmark that has prices (an estimate file holds none)"});
 }
 
 }  // namespace inchtide

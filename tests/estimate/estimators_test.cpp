@@ -537,9 +537,9 @@ TEST(Estimators, OwnFiguresWinThenCapsAndBothAreMarked) {
 }
 
 TEST(Estimators, AdviceNamesTooFewReturns) {
-  EXPECT_THAT(estimated_by(returns_of(5, 6, 1), "arithmetic", "sample").advice.at(0),
+  EXPECT_THAT(estimated_by(returns_of(5, 6, 1), "arithmetic", "sample").advice.at(0).problem,
               HasSubstr("5 returns for 6 assets: the sample covariance is singular"));
-  EXPECT_THAT(estimated_by(returns_of(20, 6, 1), "arithmetic", "sample").advice.at(0), HasSubstr("loose"));
+  EXPECT_THAT(estimated_by(returns_of(20, 6, 1), "arithmetic", "sample").advice.at(0).problem, HasSubstr("loose"));
   EXPECT_TRUE(
       std::isinf(condition_number(estimated_by(returns_of(5, 6, 1), "arithmetic", "sample").estimate.covariance)));
   EXPECT_TRUE(std::isfinite(

@@ -44,7 +44,7 @@ TEST(Days, DayFirstAndMonthFirstAreChosenAndNeverGuessed) {
   }
   // Only one order is possible, but nothing is guessed from that: the next row may allow both.
   EXPECT_THAT(message_of([] { plain.day("31/01/2024", place); }),
-              HasSubstr("--dates day-first or --dates month-first"));
+              HasSubstr("Say that days come first (day-first), that months do (month-first)"));
   EXPECT_THAT(message_of([] { american.day("31/01/2024", place); }), HasSubstr("which of its numbers is the month"));
   for (const char* text : {"", "soon", "2024-02-30", "2024-13-01", "4/3/24", "2024-03-04T00:00", "45355"}) {
     EXPECT_THAT(message_of([&] { european.day(text, place); }), HasSubstr("is not a day")) << text;
@@ -63,13 +63,15 @@ TEST(Figures, CommasAreReadAsWasChosenAndNeverGuessed) {
   EXPECT_EQ(european.figure("1.234", place), 1234);
   EXPECT_EQ(european.figure("-3,5", place), -3.5);
   for (const char* text : {"1,234", "12,34", "1.234,5", "1,234.5"}) {
-    EXPECT_THAT(message_of([&] { plain.figure(text, place); }), HasSubstr("Say --decimal comma")) << text;
+    EXPECT_THAT(message_of([&] { plain.figure(text, place); }),
+                HasSubstr("Say that it is a comma, as in 1.234,56 (comma)"))
+        << text;
   }
   for (const char* text : {"1,23.5", "12,34,567", ",123", "1,,234", "1,234,", "x"}) {
     EXPECT_THAT(message_of([&] { american.figure(text, place); }), HasSubstr("is not a number")) << text;
   }
   for (const char* text : {"1234.5", "1.23,5", "1,2,3"}) {
-    EXPECT_THAT(message_of([&] { european.figure(text, place); }), HasSubstr("--decimal comma was chosen")) << text;
+    EXPECT_THAT(message_of([&] { european.figure(text, place); }), HasSubstr("a decimal comma was chosen")) << text;
   }
 }
 
@@ -129,7 +131,7 @@ TEST(BarFiles, OneBadAssetDoesNotCostTheOthers) {
   EXPECT_EQ(read.bars[1].days.size(), 2u);
   ASSERT_EQ(read.failures.size(), 1u);
   EXPECT_EQ(read.failures[0].first, "A");
-  EXPECT_THAT(read.failures[0].second, HasSubstr("all.csv, line 3, column A: 'x' is not a number"));
+  EXPECT_THAT(read.failures[0].second.text(), HasSubstr("all.csv, line 3, column A: 'x' is not a number"));
   folder.write("each/A.csv", "date,close\n2024-01-31,1\n");
   folder.write("each/B.csv", "day\n");
   const auto each = read_bars_listing_failures(folder / "each");

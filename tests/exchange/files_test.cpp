@@ -342,7 +342,7 @@ TEST(MandateFile, SaysWhereAValueIsWrong) {
   EXPECT_THAT(complaint("[estimate]\nrisk_free = \"2\"\n"), HasSubstr("'2' has no % sign"));
   EXPECT_THAT(complaint("[estimate]\nfrom = \"soon\"\n"), HasSubstr("estimate.from: 'soon' is not a day"));
   EXPECT_THAT(complaint("[limits]\nfood = \"KELPFARM <= 30\"\n"),
-              testing::AllOf(HasSubstr("rules.toml, line 2, limits.food"), HasSubstr("'30' has no % sign")));
+              testing::AllOf(HasSubstr("rules.toml, line 2, limit food"), HasSubstr("'30' has no % sign")));
   EXPECT_THAT(complaint("[schedules.x]\n"), HasSubstr("schedules.x.check: the key is missing"));
   EXPECT_THAT(complaint("[rehearsal]\ndelay = 0.5\n"),
               HasSubstr("rehearsal.delay: the value is of another kind. Give a whole number"));

@@ -83,7 +83,7 @@ TEST(Store, ForeignRowsOfOlderStoresAreFoundAndReplaced) {
   run_sql(path, "INSERT INTO bar (key, close) VALUES (4194304 + 2097152 + 2932896, 7)");
   const auto expect_found = [](auto read) {
     EXPECT_THAT(message_of(read),
-                testing::AllOf(HasSubstr("KELPFARM has a row of the day"), HasSubstr("gather --in-full")));
+                testing::AllOf(HasSubstr("KELPFARM has a row of the day"), HasSubstr("again, in full")));
   };
   expect_found([&] { PriceStore::read_histories(path, {}); });
   expect_found([&] { PriceStore::read_all(path, {}); });

@@ -83,7 +83,7 @@ TEST(BentLimits, WhatIsWrongIsNamed) {
   EXPECT_THAT(complaint("holdings <= 2.5"), HasSubstr("'2.5' is no number of positions"));
   EXPECT_THAT(complaint("holdings <= 12%"), HasSubstr("'12%' is no number of positions"));
   EXPECT_THAT(complaint("gross <= 130"), HasSubstr("Write 130% or 13000%"));
-  EXPECT_THAT(complaint("turnover <= 25%"), HasSubstr("Give a file of them (--current)"));
+  EXPECT_THAT(complaint("turnover <= 25%"), HasSubstr("the weights held now are not known"));
   EXPECT_THAT(complaint("tracking-error <= 4%"), HasSubstr("the benchmark's returns are not known"));
   EXPECT_THAT(complaint("volatility <= -1%"), HasSubstr("volatility is never negative"));
 }
@@ -94,8 +94,8 @@ TEST(BentLimits, ConflictsHaveFiguresAndNoMemberTooMany) {
     try {
       trace_frontier(estimate, limits_of(texts), facts);
     } catch (const InfeasibleLimits& error) {
-      for (std::size_t k = 0; k < error.conflict.size(); ++k) {
-        auto rest = error.conflict;
+      for (std::size_t k = 0; k < error.names().size(); ++k) {
+        auto rest = error.names();
         rest.erase(rest.begin() + std::ptrdiff_t(k));
         EXPECT_NO_THROW(trace_frontier(estimate, limits_of(rest), facts)) << texts[0];
       }

@@ -96,9 +96,9 @@ TEST(Conflicts, NameASetThatCannotHoldAndOfWhichEveryMemberIsNeeded) {
       EXPECT_FALSE(holds) << round << ": " << all << error.what();
       Limits named;
       for (const auto& limit : set.limits) {
-        if (std::ranges::find(error.conflict, limit.name) != error.conflict.end()) named.push_back(limit);
+        if (std::ranges::count(error.names(), limit.name) > 0) named.push_back(limit);
       }
-      ASSERT_EQ(named.size(), error.conflict.size());
+      ASSERT_EQ(named.size(), error.names().size());
       EXPECT_FALSE(test::can_hold(named, set.assets, set.facts, open)) << round << ": " << all << error.what();
       for (std::size_t k = 0; k < named.size(); ++k) {
         auto fewer = named;
@@ -123,7 +123,7 @@ TEST(Conflicts, LimitsThatOpenShortPositionsCountAsWhatTheyAre) {
     bounds_of(limits_of({"A = 34%", "sector:y >= 80%", "short <= 10%"}), assets, facts);
     FAIL();
   } catch (const InfeasibleLimits& error) {
-    EXPECT_EQ(error.conflict, (std::vector<std::string>{"A = 34%", "sector:y >= 80%", "short <= 10%"}));
+    EXPECT_EQ(error.names(), (std::vector<std::string>{"A = 34%", "sector:y >= 80%", "short <= 10%"}));
     EXPECT_THAT(error.what(), HasSubstr("miss by 4%"));
   }
   EXPECT_NO_THROW(bounds_of(limits_of({"A = 34%", "sector:y >= 80%", "short <= 15%"}), assets, facts));
@@ -135,7 +135,7 @@ TEST(Conflicts, LimitsThatOpenShortPositionsCountAsWhatTheyAre) {
     trace_frontier(estimate, limits);
     FAIL();
   } catch (const InfeasibleLimits& error) {
-    EXPECT_EQ(error.conflict.size(), 2u) << error.what();
+    EXPECT_EQ(error.names().size(), 2u) << error.what();
   }
   EXPECT_NO_THROW(trace_frontier(estimate, limits_of({"volatility <= 18%", "short <= 200%"})));
 }

@@ -90,7 +90,7 @@ std::vector<std::string> conflict_in(const std::vector<const char*>& texts, std:
     bounds_of(limits_of(texts), assets);
   } catch (const InfeasibleLimits& error) {
     if (message != nullptr) *message = error.what();
-    return error.conflict;
+    return error.names();
   }
   return {};
 }

@@ -108,7 +108,7 @@ std::vector<std::string> conflict_of(const Estimate& estimate, const Bounds& bou
     trace_frontier(estimate, bounds);
   } catch (const InfeasibleLimits& conflict) {
     if (message) *message = conflict.what();
-    return conflict.conflict;
+    return conflict.names();
   }
   return {};
 }

@@ -123,8 +123,8 @@ TEST(RowLimits, ConflictsComeWithFiguresAndNoMemberTooMany) {
       bounds_under(texts);
     } catch (const InfeasibleLimits& error) {
       // None can be dropped: without any one of them the rest hold.
-      for (std::size_t k = 0; k < error.conflict.size(); ++k) {
-        auto rest = error.conflict;
+      for (std::size_t k = 0; k < error.names().size(); ++k) {
+        auto rest = error.names();
         rest.erase(rest.begin() + std::ptrdiff_t(k));
         EXPECT_NO_THROW(bounds_under(rest)) << texts[0];
       }

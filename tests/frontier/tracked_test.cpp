@@ -221,14 +221,14 @@ TEST(TrackingErrorLimit, ThatCannotHoldIsNamedWithItsFigure) {
     trace_frontier(tracked.problem.estimate, limits, facts);
     FAIL() << "they cannot hold";
   } catch (const InfeasibleLimits& error) {
-    EXPECT_EQ(error.conflict, (std::vector<std::string>{"tracking-error <= 1%", "A1 >= 80%"}));
+    EXPECT_EQ(error.names(), (std::vector<std::string>{"tracking-error <= 1%", "A1 >= 80%"}));
     EXPECT_THAT(error.what(), HasSubstr("the least tracking error that they leave is"));
   }
   EXPECT_THAT(message_of([&] {
                 const auto frontier = trace_frontier(tracked.problem.estimate, Limits{});
                 choose(frontier, Aim::parse("minimum-tracking-error", ""), 0);
               }),
-              HasSubstr("Give --benchmark CODE"));
+              HasSubstr("Name a benchmark that has prices"));
   // Each of two ceilings can hold, and both together cannot.
   const double lowest = trace_frontier(tracked.problem.estimate, Bounds::long_only(8)).minimum_variance().volatility;
   const Limits two{Limit::parse("tracking-error <= 0.01%"),
@@ -237,7 +237,7 @@ TEST(TrackingErrorLimit, ThatCannotHoldIsNamedWithItsFigure) {
     trace_frontier(tracked.problem.estimate, two, facts);
     FAIL() << "they cannot hold";
   } catch (const InfeasibleLimits& error) {
-    EXPECT_EQ(error.conflict.size(), 2u) << error.what();
+    EXPECT_EQ(error.names().size(), 2u) << error.what();
   }
   // Bounds have a ceiling, and nobody knows the benchmark.
   auto ceiling = Bounds::long_only(8);

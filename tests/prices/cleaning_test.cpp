@@ -150,13 +150,13 @@ TEST(Findings, ASplitThatTheVolumeConfirmsIsAWarning) {
   ASSERT_EQ(findings.size(), 1u);
   EXPECT_EQ(findings[0].kind, "split");
   EXPECT_EQ(findings[0].severity, Severity::warning);
-  EXPECT_EQ(findings[0].day, nth(150));
-  EXPECT_THAT(findings[0].detail, HasSubstr("like a 2:1 split, and the volume moves with it"));
+  EXPECT_EQ(findings[0].notice.where.day, nth(150));
+  EXPECT_THAT(findings[0].notice.problem, HasSubstr("like a 2:1 split, and the volume moves with it"));
   // A reverse split of ten into one.
   auto reverse = noisy(300, 4);
   scale_from(reverse, PriceField::close, 150, 10);
   scale_from(reverse, PriceField::volume, 150, 0.1);
-  EXPECT_THAT(findings_in(reverse, PriceField::close, false)[0].detail, HasSubstr("1:10 split"));
+  EXPECT_THAT(findings_in(reverse, PriceField::close, false)[0].notice.problem, HasSubstr("1:10 split"));
 }
 
 TEST(Findings, HalvingWithTheSameVolumeIsAJumpAndNotASplit) {
@@ -175,11 +175,11 @@ TEST(Findings, ASplitThatOnlyTheCloseShowsIsToldByTheAdjustedClose) {
   const auto with_adjusted = findings_in(bars, PriceField::adjusted_close, false);
   ASSERT_EQ(with_adjusted.size(), 1u);
   EXPECT_EQ(with_adjusted[0].severity, Severity::note);
-  EXPECT_THAT(with_adjusted[0].detail, HasSubstr("a 3:1 split"));
+  EXPECT_THAT(with_adjusted[0].notice.problem, HasSubstr("a 3:1 split"));
   const auto with_close = findings_in(bars, PriceField::close, false);
   ASSERT_EQ(with_close.size(), 1u) << "not a jump as well";
   EXPECT_EQ(with_close[0].severity, Severity::warning);
-  EXPECT_THAT(with_close[0].remedy, HasSubstr("--field adjusted"));
+  EXPECT_TRUE(with_close[0].notice.offers(Means::price_field));
 }
 
 TEST(Findings, AMisprintIsNoJumpAndNoSplit) {
@@ -238,10 +238,10 @@ TEST(Findings, StaleRunsAndDaysWithoutVolume) {
   const auto findings = findings_in(bars, PriceField::close, false);
   ASSERT_EQ(findings.size(), 2u);
   EXPECT_EQ(findings[0].kind, "stale");
-  EXPECT_EQ(findings[0].day, nth(40));
-  EXPECT_THAT(findings[0].detail, HasSubstr("on 6 trading days in a row"));
+  EXPECT_EQ(findings[0].notice.where.day, nth(40));
+  EXPECT_THAT(findings[0].notice.problem, HasSubstr("on 6 trading days in a row"));
   EXPECT_EQ(findings[1].kind, "volume");
-  EXPECT_THAT(findings[1].detail, HasSubstr("no volume on 5 days"));
+  EXPECT_THAT(findings[1].notice.problem, HasSubstr("no volume on 5 days"));
   FindingRules patient;
   patient.stale_rows = 7;
   EXPECT_EQ(findings_in(bars, PriceField::close, false, patient).size(), 1u);
@@ -255,9 +255,9 @@ TEST(Findings, AcrossAssetsNameHolesAndShortHistories) {
   const auto findings = findings_across(histories, coverage_of(histories));
   ASSERT_EQ(findings.size(), 2u);
   EXPECT_EQ(findings[0].kind, "holes");
-  EXPECT_EQ(findings[0].day, nth(100));
+  EXPECT_EQ(findings[0].notice.where.day, nth(100));
   EXPECT_EQ(findings[1].kind, "short history");
-  EXPECT_EQ(findings[1].asset, "BRIEF");
+  EXPECT_EQ(findings[1].notice.where.asset, "BRIEF");
 }
 
 }  // namespace

@@ -63,7 +63,7 @@ TEST(Convert, SaysWhatIsMissing) {
   EXPECT_THAT(message_of([] {
                 convert(abroad, "HLC", {{"USX", "HLC", three_days, {1, 1, 1}}}, 5);
               }),
-              HasSubstr("MARROWGL: no rates lead from MRD to HLC. Give rates of MRD in HLC (--rates)"));
+              HasSubstr("MARROWGL: no rates lead from MRD to HLC. Give rates of MRD in HLC"));
   EXPECT_THAT(message_of([] {
                 convert(abroad, "HLC", {{"MRD", "HLC", days_of({"2025-01-02"}), {1}}}, 5);
               }),

@@ -41,8 +41,8 @@ TEST(Periods, AnAssetWithPricesInFewerThanHalfOfThemIsNamedWithBothWaysOut) {
   const std::vector<PriceHistory> both = {history("SHARE", 5, all_days), history("FUND", 5, quarters)};
   const Interval monthly{1, Unit::month};
   EXPECT_THAT(message_of([&] { check_interval(both, monthly, {}); }),
-              AllOf(HasSubstr("FUND: it has prices in "), HasSubstr("no monthly returns"), HasSubstr("--every 1q"),
-                    HasSubstr("Leave it out")));
+              AllOf(HasSubstr("FUND: it has prices in "), HasSubstr("no monthly returns"),
+                    HasSubstr("take a longer interval (1q)"), HasSubstr("Leave it out")));
   EXPECT_EQ(interval_that_fits(both, monthly), (Interval{1, Unit::quarter}));
   EXPECT_EQ(interval_that_fits({both[0]}, monthly), monthly);
   EXPECT_NO_THROW(check_interval(both, {1, Unit::quarter}, {}));

@@ -93,7 +93,7 @@ TEST(Rehearsal, CountsItsRowsAYearAndNoOrdersByRounding) {
   table.prices.col(1) *= 0.1;
   const auto run = rehearse(table, plan_of(Eigen::Vector2d(0.5, 0.5), "1d", CostRates::none(2)), {1000, 1, 0});
   EXPECT_EQ(run.rows_per_year, 52);
-  EXPECT_EQ(run.orders, 2u);       // of the first purchase
+  EXPECT_EQ(run.order_count, 2u);  // of the first purchase
   std::vector<double> returns{0};  // in cash until the second row
   for (int week = 2; week < 157; ++week) returns.push_back(table.prices(week, 0) / table.prices(week - 1, 0) - 1);
   double mean = 0, squares = 0;
@@ -149,6 +149,17 @@ void check_ledger(const PriceTable& table, const RehearsalPlan& plan, const Rehe
         units[i] += trade.value[i] / prices[i];
       }
       cash -= trade.value.sum() + cost;
+      double ordered = 0, paid = 0;
+      for (const auto& order : trade.orders) {
+        const auto i = std::ranges::find(table.assets, order.asset, &PricedAsset::code) - table.assets.begin();
+        ASSERT_EQ(order.price, prices[i]);
+        ASSERT_EQ(order.value, trade.value[i]);
+        ASSERT_NEAR(order.units * order.price / order.value, 1, 1e-14);
+        ordered += order.value;
+        paid += order.cost;
+      }
+      ASSERT_NEAR(ordered, trade.value.sum(), 1e-8 * trade.wealth_before);
+      ASSERT_NEAR(paid, cost, 1e-9 * trade.wealth_before);
       ASSERT_NEAR(trade.cost, cost, 1e-9);
       ASSERT_NEAR((trade.wealth_before - trade.cost) / trade.wealth_after, 1, 1e-12);
       // What is held afterwards has the target weights of the wealth after costs.
@@ -234,7 +245,7 @@ TEST(Rehearsal, MeasuresByHand) {
   EXPECT_NEAR(run.volatility, std::sqrt(rows * squares / 3), 1e-13);
   EXPECT_NEAR(run.sharpe, (rows * mean - 0.03) / std::sqrt(rows * squares / 3), 1e-12);
   EXPECT_NEAR(run.turnover_per_year, 1 / years, 1e-13);
-  EXPECT_EQ(run.orders, 1u);
+  EXPECT_EQ(run.order_count, 1u);
 }
 
 TEST(WealthAfterCosts, SolvesItsEquationForRandomTrades) {

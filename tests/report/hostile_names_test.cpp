@@ -162,7 +162,7 @@ TEST(Workbook, RefusesWhatASheetWouldLose) {
   Table wide{"wide", "", {}, {}, {}};
   for (int k = 0; k < 16385; ++k) wide.columns.push_back({"c"});
   EXPECT_THAT(message_of([&] { write_workbook({wide}, folder / "a.xlsx"); }),
-              testing::AllOf(HasSubstr("16385 columns, a sheet holds 16384"), HasSubstr("--csv")));
+              testing::AllOf(HasSubstr("16385 columns, a sheet holds 16384"), HasSubstr("Write it as CSV")));
   Table longest{"long", "", {{"Code"}}, {}, {}};
   longest.add({std::string(32768, 'x')});
   EXPECT_THROW(write_workbook({longest}, folder / "a.xlsx"), InputError);

@@ -81,10 +81,8 @@ TEST(Inspect, AMisprintIsKeptUnlessItsRemovalIsAskedFor) {
 TEST(Inspect, WithoutRatesAssetsInAnotherCurrencyAreLeftOutAndNamed) {
   const auto said = run_tool("inspect --prices " + demo + "/prices --tags " + demo + "/tags.csv --currency HLC");
   EXPECT_EQ(said.code, 0);
-  EXPECT_THAT(
-      said.err,
-      HasSubstr(
-          "priced in another currency than HLC and no rates were given (--rates): MARROWGL (MRD), MARROWSH (MRD)"));
+  EXPECT_THAT(said.err, HasSubstr("priced in another currency than HLC and no rates were given: MARROWGL (MRD), "
+                                  "MARROWSH (MRD). Give rates (--rates)"));
   EXPECT_THAT(said.out, testing::Not(HasSubstr("MARROWGL")));
 }
 
@@ -427,6 +425,19 @@ TEST(Rehearse, RunsEveryPortfolioOnEverySchedule) {
     EXPECT_GE(wealth["gross"].back().get<double>(), wealth["net"].back().get<double>() * (1 - 1e-12));
     EXPECT_NEAR(std::pow(1 + run["growth_per_year"].get<double>(), 1097 / 365.25),
                 wealth["net"].back().get<double>() / 4e7, 1e-10);
+    std::size_t orders = 0;
+    double paid = 0;
+    for (const auto& trade : run["trades"]) {
+      EXPECT_LT(trade["decided"].get<std::string>(), trade["traded"].get<std::string>());
+      orders += trade["orders"].size();
+      for (const auto& order : trade["orders"]) {
+        EXPECT_NEAR(order["units"].get<double>() * order["price"].get<double>(), order["value"], 1e-6);
+        for (const auto& part : order["costs"]) paid += part.get<double>();
+      }
+    }
+    EXPECT_EQ(run["trades"].size(), run["trading_days"]);
+    EXPECT_EQ(run["order_count"], orders);
+    EXPECT_NEAR(run["costs_paid"].get<double>(), paid, 1e-3) << "of 40 million";
   }
   EXPECT_EQ(runs[0]["schedule"], "never");
   EXPECT_EQ(runs[0]["trading_days"], 1);

@@ -5,6 +5,7 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/notice.hpp"
 #include "inchtide/base/tags.hpp"
 
 namespace inchtide {
@@ -21,7 +22,7 @@ struct CostClass {
 
   /// Reads `10bp` (for all), `KELPFARM=10bp`, `sector:bonds=2bp`, or `10bp/5bp` for buys / sells.
   /// @throws InputError naming `where` when the text is anything else or a rate is negative or 10,000 and more
-  [[nodiscard]] static CostClass parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static CostClass parse(std::string_view text, const Where& where);
 };
 
 /// The rates that each asset of a list pays, as fractions of the value traded.

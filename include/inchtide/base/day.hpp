@@ -9,6 +9,8 @@
 #include <string>
 #include <string_view>
 
+#include "inchtide/base/notice.hpp"
+
 namespace inchtide {
 
 using Day = std::chrono::sys_days;
@@ -18,7 +20,7 @@ using Day = std::chrono::sys_days;
 
 /// Reads an ISO day that a person gave. `where` names the place it was given, e.g. "--from".
 /// @throws InputError naming `where` and the text when it isn't a day.
-Day day_from(std::string_view text, std::string_view where);
+Day day_from(std::string_view text, const Where& where);
 
 /// `YYYY-MM-DD`.
 [[nodiscard]] std::string to_string(Day day);
@@ -48,7 +50,7 @@ class Interval {
   /// Reads `1d`, `2w`, `1m`, `1q`, `1y`; the count may be left out.
   /// @throws InputError naming `where` when the text is anything else, the count isn't positive or
   /// the whole is longer than 10,000 years.
-  [[nodiscard]] static Interval parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Interval parse(std::string_view text, const Where& where);
 
   /// `1m`, as `parse` reads it.
   [[nodiscard]] std::string text() const;

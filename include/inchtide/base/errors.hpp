@@ -1,58 +1,93 @@
 #pragma once
-/// What went wrong, in words a portfolio manager can act on.
+/// What went wrong, in words a portfolio manager can act on, and in parts that a program can.
 ///
-/// Every failure of the library is one of the types below. The text names the file, line, asset, day or limit, says
-/// what is wrong and, where there is one, the way out. The command-line tool turns the type into its exit code.
+/// Every failure of the library is thrown as one of the types below; `Error` is the root of them all, and catching it
+/// is enough. Each carries a `Notice`: where it is, what is wrong there, and the ways out.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// #include "inchtide/base/range.hpp"
+/// try {
+///   (void)inchtide::finite(std::nan(""), inchtide::Where::in_file("rates.csv", 12, "rate"));
+/// } catch (const inchtide::Error& error) {
+///   assert(error.notice().where.line == 12);
+///   assert(std::string(error.what()) ==
+///          "rates.csv, line 12, column rate: nan is not a finite number. Give a figure");
+/// }
+/// @endcode
 
+#include <memory>
+#include <optional>
 #include <stdexcept>
 #include <string>
-#include <utility>
 #include <vector>
+
+#include "inchtide/base/notice.hpp"
 
 namespace inchtide {
 
-/// Base of all errors of this library.
+/// Root of all errors of this library.
 class Error : public std::runtime_error {
  public:
-  using std::runtime_error::runtime_error;
+  explicit Error(Notice notice);
+  Error(Where where, std::string problem, std::vector<Remedy> remedies = {});
+  Error(Where where, std::string problem, Remedy remedy);
+  ~Error() override;
+
+  [[nodiscard]] const Notice& notice() const { return *notice_; }
+
+ private:
+  std::shared_ptr<const Notice> notice_;  // copies of an exception share it
 };
 
 /// Input that cannot be used: a bad file, a code nobody has, figures that contradict each other.
 class InputError : public Error {
  public:
   using Error::Error;
-  /// @param where   file, line, asset, day or limit, e.g. "prices/KELPFARM.csv, line 12, column close"
-  /// @param problem what is wrong there
-  /// @param remedy  what to do about it
-  InputError(const std::string& where, const std::string& problem, const std::string& remedy)
-      : Error(where + ": " + problem + ". " + remedy) {}
+  ~InputError() override;
 };
 
-/// Limits that cannot all hold. `conflict` names a set of limits that cannot hold together and of which none can be
-/// dropped without the rest becoming possible.
+/// One of the limits of a conflict.
+struct ConflictingLimit {
+  std::string name, text;
+  std::optional<double> lower, upper;  ///< its figures, in its own unit; none where it has no such end
+};
+
+/// Limits that cannot all hold: a set that cannot hold together, and of which none can be dropped without the rest
+/// becoming possible. The problem says by which figures they miss each other.
 class InfeasibleLimits : public InputError {
  public:
-  InfeasibleLimits(const std::string& message, std::vector<std::string> limits)
-      : InputError(message), conflict(std::move(limits)) {}
-  std::vector<std::string> conflict;
+  InfeasibleLimits(std::string problem, std::vector<ConflictingLimit> limits,
+                   Remedy remedy = {Means::limits, "Loosen or drop one of them"});
+  ~InfeasibleLimits() override;
+
+  [[nodiscard]] const std::vector<ConflictingLimit>& limits() const { return *limits_; }
+  [[nodiscard]] std::vector<std::string> names() const;
+
+ private:
+  std::shared_ptr<const std::vector<ConflictingLimit>> limits_;
 };
 
 /// An answer whose certificate does not hold to the stated tolerance; it is withheld.
 class UncertifiedAnswer : public Error {
  public:
   using Error::Error;
+  ~UncertifiedAnswer() override;
 };
 
 /// Something outside failed: the disk, the network, a program that is not installed.
 class OutsideFailure : public Error {
  public:
   using Error::Error;
+  ~OutsideFailure() override;
 };
 
 /// The work was stopped on request; what was complete is kept.
 class Interrupted : public Error {
  public:
   using Error::Error;
+  ~Interrupted() override;
 };
 
 }  // namespace inchtide

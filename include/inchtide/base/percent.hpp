@@ -5,6 +5,8 @@
 #include <string>
 #include <string_view>
 
+#include "inchtide/base/notice.hpp"
+
 namespace inchtide {
 
 /// Reads a plain decimal number such as `12`, `-0.5` or `1e-3`, whole text, finite. Nothing when it is anything else.
@@ -14,7 +16,7 @@ namespace inchtide {
 /// meant by it.
 /// @param where the place it was given, for the message
 /// @throws InputError naming `where`, with the two readings of a bare number
-[[nodiscard]] double fraction_from_percent(std::string_view text, std::string_view where);
+[[nodiscard]] double fraction_from_percent(std::string_view text, const Where& where);
 
 /// `0.1234` as `12.34%`; never in scientific notation.
 [[nodiscard]] std::string percent_text(double fraction, int decimals = 2);

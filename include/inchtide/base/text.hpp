@@ -5,6 +5,8 @@
 #include <string>
 #include <string_view>
 
+#include "inchtide/base/notice.hpp"
+
 namespace inchtide {
 
 /// The most characters (not bytes) of a code or a tag, and of a name.
@@ -19,7 +21,7 @@ inline constexpr std::size_t longest_code = 64, longest_name = 200;
 /// Checks a code, a tag (`longest_code`) or a name (`longest_name`).
 /// @param where the file and line, or what else holds it
 /// @throws InputError that names the place and the text as it can be shown
-void check_name(std::string_view text, std::size_t most, const std::string& where);
+void check_name(std::string_view text, std::size_t most, const Where& where);
 
 /// The text as it can be shown anywhere: what cannot be seen, and bytes that are no UTF-8, as U+FFFD. Line ends stay.
 [[nodiscard]] std::string printable(std::string_view text);

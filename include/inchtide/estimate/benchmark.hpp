@@ -2,7 +2,6 @@
 /// The benchmark as the assets see it: what a tracking error needs.
 
 #include "inchtide/base/eigen.hpp"
-
 #include "inchtide/estimate/covariance.hpp"
 #include "inchtide/returns/conventions.hpp"
 #include "inchtide/returns/return_table.hpp"

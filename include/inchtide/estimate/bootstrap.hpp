@@ -8,8 +8,9 @@
 
 #include <cstdint>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
+#include "inchtide/base/progress.hpp"
 #include "inchtide/returns/return_table.hpp"
 
 namespace inchtide {
@@ -21,6 +22,7 @@ struct BootstrapOptions {
   double coverage = 0.9;  ///< the band leaves out half of the rest on each side
   int threads = 0;        ///< 0: as many as there are processors
   bool correlations = false;
+  Watch watch = {};  ///< asked before each draw, told after it
 };
 
 /// Bands per year, from the lower to the upper quantile of the draws.
@@ -32,7 +34,8 @@ struct BootstrapBands {
   int draws = 0;
 };
 
-/// @throws InputError when fewer than two common returns are left, or an option is out of range
+/// @throws InputError when fewer than two common returns are left, or an option is out of range; Interrupted when
+///         stopped
 [[nodiscard]] BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options);
 
 /// The mean length of a block: as asked for, or T^(1/3). @throws InputError as `bootstrap_bands`

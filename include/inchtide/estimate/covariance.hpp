@@ -16,6 +16,7 @@
 #include <memory>
 #include <span>
 #include <vector>
+
 #include "inchtide/base/eigen.hpp"
 
 namespace inchtide {

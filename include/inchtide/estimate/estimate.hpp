@@ -4,9 +4,9 @@
 #include <optional>
 #include <string>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/estimate/covariance.hpp"
 #include "inchtide/returns/return_table.hpp"
 

@@ -24,6 +24,7 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/notice.hpp"
 #include "inchtide/estimate/estimate.hpp"
 
 namespace inchtide {
@@ -34,7 +35,7 @@ struct ExpectedMethod {
   double half_life = 0;  ///< periods, for exponential
 
   /// @throws InputError naming `where` for an unknown name (with the nearest) or a half-life that isn't positive
-  [[nodiscard]] static ExpectedMethod parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static ExpectedMethod parse(std::string_view text, const Where& where);
   [[nodiscard]] std::string text() const;
 };
 
@@ -45,7 +46,7 @@ struct CovarianceMethod {
   int factors = 0;       ///< for factors
 
   /// @throws InputError as above
-  [[nodiscard]] static CovarianceMethod parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static CovarianceMethod parse(std::string_view text, const Where& where);
   [[nodiscard]] std::string text() const;
 };
 
@@ -84,7 +85,7 @@ struct Estimated {
   std::optional<double> covariance_intensity;  ///< of linear shrinkage
   std::optional<double> factor_share;          ///< of all variance, for factors
   std::vector<std::string> own, capped;        ///< assets whose expected return is the manager's
-  std::vector<std::string> advice;             ///< sentences, e.g. about too few returns
+  std::vector<Notice> advice;                  ///< e.g. about too few returns
 };
 
 /// Estimates from returns.

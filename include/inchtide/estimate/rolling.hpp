@@ -15,8 +15,8 @@
 /// @endcode
 
 #include <cmath>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/estimate/estimators.hpp"
 
 namespace inchtide {

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/errors.hpp"
 
 namespace inchtide::exchange {
 
@@ -24,18 +25,18 @@ struct CsvStyle {
   Decimal decimal = Decimal::unsaid;
 
   /// Reads `iso`, `day-first` or `month-first`. @throws InputError naming `where` for anything else
-  [[nodiscard]] static Dates parse_dates(std::string_view text, std::string_view where);
+  [[nodiscard]] static Dates parse_dates(std::string_view text, const Where& where);
   /// Reads `point` or `comma`. @throws InputError naming `where` for anything else
-  [[nodiscard]] static Decimal parse_decimal(std::string_view text, std::string_view where);
+  [[nodiscard]] static Decimal parse_decimal(std::string_view text, const Where& where);
 
   /// The day that a cell holds. @throws InputError naming `place` and, where it can be read in two ways, the option
-  [[nodiscard]] Day day(std::string_view text, const std::function<std::string()>& place) const;
+  [[nodiscard]] Day day(std::string_view text, const std::function<Where()>& place) const;
   /// The figure that a cell holds. @throws InputError as `day` does
-  [[nodiscard]] double figure(std::string_view text, const std::function<std::string()>& place) const;
+  [[nodiscard]] double figure(std::string_view text, const std::function<Where()>& place) const;
 };
 
 /// Where a cell stands, for messages: "prices/KELPFARM.csv, line 12, column close".
-[[nodiscard]] std::string cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column);
+[[nodiscard]] Where cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column);
 
 using CsvRow = std::span<const std::string_view>;
 

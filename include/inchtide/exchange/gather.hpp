@@ -17,10 +17,10 @@ struct GatheredAsset {
   std::string asset;
   std::optional<Day> from, to;  ///< what the store now holds; nothing when it holds nothing
   std::size_t rows_new = 0, changed = 0, unchanged = 0;
-  std::string note;      ///< worth knowing, e.g. that it was fetched again in full
-  std::string error;     ///< empty when it went well
-  bool outside = false;  ///< the error came from the network, the disk or memory, not from what was asked for
-  bool fault = false;    ///< the error is a fault of this library
+  std::string note;             ///< worth knowing, e.g. that it was fetched again in full
+  std::optional<Notice> error;  ///< nothing when it went well
+  bool outside = false;         ///< the error came from the network, the disk or memory, not from what was asked for
+  bool fault = false;           ///< the error is a fault of this library
 };
 
 struct GatherReport {

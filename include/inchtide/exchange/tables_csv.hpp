@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/notice.hpp"
 #include "inchtide/base/tags.hpp"
 #include "inchtide/exchange/csv.hpp"
 #include "inchtide/prices/actions.hpp"
@@ -57,7 +58,7 @@ struct PriceReading {
 /// What could be read, and what couldn't: one bad asset doesn't cost the others.
 struct BarsRead {
   std::vector<BarHistory> bars;
-  std::vector<std::pair<std::string, std::string>> failures;  ///< asset and what is wrong
+  std::vector<std::pair<std::string, Notice>> failures;  ///< asset and what is wrong
 };
 
 /// As `read_bars` from CSV files, but an asset that cannot be read is left out and listed.

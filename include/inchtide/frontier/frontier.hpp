@@ -24,7 +24,10 @@
 #include <optional>
 #include <string>
 #include <vector>
+
 #include "inchtide/base/eigen.hpp"
+#include "inchtide/base/notice.hpp"
+#include "inchtide/base/progress.hpp"
 
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/frontier/limits.hpp"
@@ -107,9 +110,9 @@ class Frontier {
 
  private:
   Frontier() = default;
-  friend Frontier trace_plainly(const Estimate&, const Bounds&);
-  friend Frontier trace_frontier(const Estimate&, const Bounds&, const LimitFacts&);
-  [[nodiscard]] static Frontier traced(const Estimate& estimate, const Bounds& bounds);
+  friend Frontier trace_plainly(const Estimate&, const Bounds&, const Watch&);
+  friend Frontier trace_frontier(const Estimate&, const Bounds&, const LimitFacts&, const Watch&);
+  [[nodiscard]] static Frontier traced(const Estimate& estimate, const Bounds& bounds, const Watch& watch);
   struct WeightChange {
     int asset;
     double weight;
@@ -142,17 +145,20 @@ class Frontier {
 
 /// Traces the whole efficient frontier.
 /// @param facts what limits look up: tags, weights held now, the benchmark
+/// @param watch asked at each corner, and told how many there are so far
 /// @throws InputError for an estimate that doesn't fit together, a limit on an unknown asset, or a covariance that is
 ///         found not to be positive semidefinite
 /// @throws InfeasibleLimits when the limits cannot all hold
 /// @throws UnsolvedProblem, an UncertifiedAnswer, when rounding defeats the solver; nothing uncertified is returned
-[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts = {});
+[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts = {},
+                                      const Watch& watch = {});
 
 /// The same from ranges of weights and rows. Costs count where the bounds have them; `facts` are kept for what is
 /// chosen on the frontier: the benchmark, the weights held now, what trading costs.
 /// @throws InputError also for bounds that don't fit the estimate or hold a figure that is no number
 /// @throws InfeasibleLimits when no weights are within them, naming those of their limits that conflict
-[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const LimitFacts& facts = {});
+[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const LimitFacts& facts = {},
+                                      const Watch& watch = {});
 
 /// The lower, inefficient half: the least variance at each return below the minimum-variance portfolio's, from there
 /// down to the lowest return. Corners as certified portfolios, between which weights are straight lines; their lambda

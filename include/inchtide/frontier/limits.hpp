@@ -33,8 +33,8 @@
 #include <string_view>
 #include <utility>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/base/tags.hpp"
 #include "inchtide/estimate/benchmark.hpp"
 #include "inchtide/estimate/covariance.hpp"

@@ -2,7 +2,7 @@
 /// A portfolio on the frontier, with the proof that it is optimal.
 
 #include "inchtide/base/eigen.hpp"
-
+#include "inchtide/base/notice.hpp"
 #include "inchtide/estimate/covariance.hpp"
 #include "inchtide/frontier/limits.hpp"
 

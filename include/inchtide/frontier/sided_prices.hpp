@@ -9,8 +9,9 @@
 #include <optional>
 #include <utility>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
+#include "inchtide/base/notice.hpp"
 #include "inchtide/frontier/portfolio.hpp"
 
 namespace inchtide {

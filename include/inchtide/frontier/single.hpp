@@ -1,6 +1,7 @@
 #pragma once
 /// One portfolio without the rest of the frontier, from a good guess or from nothing.
 
+#include "inchtide/base/notice.hpp"
 #include "inchtide/frontier/frontier.hpp"
 
 namespace inchtide {

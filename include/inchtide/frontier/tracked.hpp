@@ -23,6 +23,7 @@
 
 #include <optional>
 
+#include "inchtide/base/notice.hpp"
 #include "inchtide/frontier/frontier.hpp"
 
 namespace inchtide {

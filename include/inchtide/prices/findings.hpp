@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/errors.hpp"
 #include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/price_table.hpp"
 
@@ -20,11 +21,8 @@ enum class Severity { note, warning };
 
 struct Finding {
   Severity severity = Severity::note;
-  std::string asset;
-  std::optional<Day> day;  ///< nothing where it isn't about one day
-  std::string kind;        ///< short and stable: "spike", "split", "jump", "stale", "volume", "holes", ...
-  std::string detail;
-  std::string remedy;
+  std::string kind;  ///< short and stable: "spike", "split", "jump", "stale", "volume", "holes", ...
+  Notice notice;     ///< where: the asset, and the day where it is about one
 };
 
 /// When something stands out.

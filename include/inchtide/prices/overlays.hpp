@@ -14,6 +14,7 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/notice.hpp"
 #include "inchtide/prices/bars.hpp"
 
 namespace inchtide {
@@ -57,7 +58,7 @@ struct Overlay {
 
   /// @throws InputError naming `where` for an unknown name (with the nearest), too many figures, or one that isn't a
   ///         whole number of rows
-  [[nodiscard]] static Overlay parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Overlay parse(std::string_view text, const Where& where);
 
   /// `bands:20:2`
   [[nodiscard]] std::string text() const;

@@ -16,9 +16,10 @@
 #include <string>
 #include <string_view>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/eigen.hpp"
+#include "inchtide/base/notice.hpp"
 #include "inchtide/prices/history.hpp"
 
 namespace inchtide {
@@ -95,7 +96,7 @@ struct AlignPolicy {
 
   /// Reads `common`, `any` or `carry:5`.
   /// @throws InputError naming `where` for anything else
-  [[nodiscard]] static AlignPolicy parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static AlignPolicy parse(std::string_view text, const Where& where);
   [[nodiscard]] std::string text() const;
 };
 
@@ -130,7 +131,7 @@ enum class ShortHistories {
 
 /// Reads `shorten`, `leave-out` or `keep`.
 /// @throws InputError naming `where` for anything else
-[[nodiscard]] ShortHistories parse_short_histories(std::string_view text, std::string_view where);
+[[nodiscard]] ShortHistories parse_short_histories(std::string_view text, const Where& where);
 [[nodiscard]] std::string to_string(ShortHistories choice);
 
 /// The histories that begin more than `slack_days` calendar days after the earliest one, or end more than that before

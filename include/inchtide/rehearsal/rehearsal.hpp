@@ -25,9 +25,10 @@
 
 #include <string>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/costs.hpp"
+#include "inchtide/base/eigen.hpp"
+#include "inchtide/base/progress.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/schedule.hpp"
 
@@ -46,17 +47,27 @@ struct RehearsalOptions {
   double wealth = 1'000'000;  ///< at the start, in the table's currency
   int delay = 1;              ///< trading days from decision to trade, 0 or more
   double risk_free = 0;       ///< fraction per year, for the Sharpe ratio; cash itself earns nothing
+  Watch watch = {};           ///< asked and told once in a while
+};
+
+/// What was bought (positive) or sold (negative) of one asset on a day.
+struct Order {
+  std::string asset;
+  double units = 0;
+  double price = 0;  ///< of one unit, at which it was traded
+  double value = 0;  ///< units x price
+  double cost = 0;   ///< of trading it
 };
 
 /// One day's trading.
 struct Trade {
   Day decided{}, traded{};
-  Eigen::VectorXd value;     ///< bought (positive) and sold (negative), one an asset
-  double wealth_before = 0;  ///< at the close of the trading day
+  Eigen::VectorXd value;      ///< bought (positive) and sold (negative), one an asset
+  std::vector<Order> orders;  ///< of those traded for more than 1e-9 of wealth; what is less is rounding
+  double wealth_before = 0;   ///< at the close of the trading day
   double wealth_after = 0;
   double cost = 0;
-  double turnover = 0;     ///< half the sum of absolute weight changes, cash included
-  std::size_t orders = 0;  ///< assets that were bought or sold for more than 1e-9 of wealth
+  double turnover = 0;  ///< half the sum of absolute weight changes, cash included
 };
 
 struct Rehearsal {
@@ -77,13 +88,13 @@ struct Rehearsal {
   double turnover_per_year = 0;  ///< all trades, the first purchase included
   double cost_per_year = 0;      ///< growth per year gross less net
   double costs_paid = 0;         ///< in the table's currency
-  std::size_t orders = 0;        ///< over all trades
+  std::size_t order_count = 0;   ///< over all trades
 };
 
 /// Walks through the table from its first day, on which the first purchase is decided.
 /// @throws InputError when a weight or rate is missing, the table has fewer than delay + 2 rows or a hole, the costs
 ///         could eat the wealth (sum of |weight| x rate at 1 or more), the wealth isn't positive, or short positions
-///         lose all of it (naming the day)
+///         lose all of it (naming the day); Interrupted when stopped
 [[nodiscard]] Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
 
 /// The wealth after trading from `holdings` (values before) to `weights` of it, out of `wealth_before`.

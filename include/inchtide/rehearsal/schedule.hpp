@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/notice.hpp"
 
 namespace inchtide {
 
@@ -22,7 +23,7 @@ struct Schedule {
 
   /// @param where the place it was given, for the message
   /// @throws InputError for anything else
-  [[nodiscard]] static Schedule parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Schedule parse(std::string_view text, const Where& where);
 
   /// The text that `parse` reads.
   [[nodiscard]] std::string text() const;

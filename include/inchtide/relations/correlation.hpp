@@ -16,8 +16,8 @@
 #include <optional>
 #include <string>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/base/tags.hpp"
 #include "inchtide/returns/return_table.hpp"
 

@@ -2,8 +2,8 @@
 /// What spreading over more assets does to risk: the volatility of an equally weighted portfolio of n of them.
 
 #include <cstdint>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/estimate/covariance.hpp"
 
 namespace inchtide {

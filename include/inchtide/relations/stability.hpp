@@ -4,8 +4,8 @@
 
 #include <string>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/relations/correlation.hpp"
 #include "inchtide/returns/return_table.hpp"
 

@@ -19,8 +19,8 @@
 
 #include <cstdint>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/base/progress.hpp"
 
 namespace inchtide {

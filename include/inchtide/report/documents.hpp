@@ -30,10 +30,11 @@ using Json = nlohmann::ordered_json;
                                    const std::vector<std::string>& warnings, const Json& result);
 
 /// `assets` (null figures for one that the store hasn't got), in the order asked for.
-[[nodiscard]] Json gather_result(const exchange::GatherReport& report);
+[[nodiscard]] Json gather_result(const exchange::GatherReport& report, const SpeltMeans& spelt = {});
 
 /// `assets` and `findings`.
-[[nodiscard]] Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings);
+[[nodiscard]] Json inspect_result(const AlignedPrices& prices, const std::vector<Finding>& findings,
+                                  const SpeltMeans& spelt = {});
 
 /// The list that `prices` holds: `asset`, `day`, `price`.
 [[nodiscard]] Json prices_on_json(const std::vector<PriceOnDay>& prices);
@@ -58,7 +59,7 @@ using Json = nlohmann::ordered_json;
 
 /// `portfolios`.
 [[nodiscard]] Json weigh_result(const std::vector<Allocation>& portfolios,
-                                const std::vector<Unanswered>& unanswered = {});
+                                const std::vector<Unanswered>& unanswered = {}, const SpeltMeans& spelt = {});
 
 /// `runs`.
 [[nodiscard]] Json rehearse_result(const std::vector<Rehearsal>& runs);

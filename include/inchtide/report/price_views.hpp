@@ -18,12 +18,12 @@ namespace inchtide::report {
 /// What became of each asset.
 [[nodiscard]] Table gathered_table(const exchange::GatherReport& report);
 /// The reason for each failure.
-[[nodiscard]] Table failures_table(const exchange::GatherReport& report);
+[[nodiscard]] Table failures_table(const exchange::GatherReport& report, const SpeltMeans& spelt = {});
 
 /// What each history holds.
 [[nodiscard]] Table coverage_table(const AlignedPrices& prices);
 /// Findings, the warnings first.
-[[nodiscard]] Table findings_table(const std::vector<Finding>& findings);
+[[nodiscard]] Table findings_table(const std::vector<Finding>& findings, const SpeltMeans& spelt = {});
 /// What each choice about short histories would leave; `chosen` is marked.
 [[nodiscard]] Table short_histories_table(const std::vector<ShortHistoryEffect>& effects, ShortHistories chosen);
 /// Each asset's price on a day, with the day that it was taken from.

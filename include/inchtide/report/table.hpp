@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/errors.hpp"
 
 namespace inchtide::report {
 
@@ -29,7 +30,7 @@ struct Table {
   std::string title;
   std::vector<Column> columns;
   std::vector<std::vector<Cell>> rows;  ///< as many cells as columns
-  std::vector<std::string> notes;       ///< a line each, below the table
+  std::vector<Notice> notes;            ///< a line each, below the table
   /// How many rows a person is shown, the last ones, of a table that is mostly for files; all without it, none for 0.
   std::optional<std::size_t> preview = {};
 
@@ -40,8 +41,9 @@ struct Table {
 /// A figure as people read it: percent with two decimals, thousands apart, never in scientific notation; "-" for none.
 [[nodiscard]] std::string shown(const Cell& cell, Format format);
 
+/// @param spelt how a note spells what can be changed
 /// Aligned columns under a title: texts to the left, figures to the right; long headings are folded between words.
-[[nodiscard]] std::string to_text(const Table& table);
+[[nodiscard]] std::string to_text(const Table& table, const SpeltMeans& spelt = {});
 
 /// A header and rows; numbers at round-trip precision, percent columns as fractions of 1.
 [[nodiscard]] std::string to_csv(const Table& table);
@@ -50,7 +52,7 @@ struct Table {
 /// days, percentages and counts shown as such, notes below. The file appears whole or not at all.
 /// @throws InputError when there is no table or the name doesn't end with .xlsx; OutsideFailure when it can't be
 /// written
-void write_workbook(const std::vector<Table>& tables, const std::filesystem::path& path);
+void write_workbook(const std::vector<Table>& tables, const std::filesystem::path& path, const SpeltMeans& spelt = {});
 
 /// {"name", "title", "columns": [{"name", "unit", "format"}], "rows": [[...]]}, numbers at round-trip precision.
 [[nodiscard]] nlohmann::ordered_json to_json(const Table& table);

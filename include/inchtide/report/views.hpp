@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/notice.hpp"
 #include "inchtide/frontier/frontier.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 #include "inchtide/report/chart.hpp"

@@ -11,6 +11,7 @@
 /// @endcode
 
 #include <vector>
+
 #include "inchtide/base/eigen.hpp"
 
 namespace inchtide {

@@ -7,9 +7,9 @@
 #include <optional>
 #include <string>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/returns/conventions.hpp"

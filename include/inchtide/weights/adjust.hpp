@@ -4,8 +4,8 @@
 
 #include <string>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/base/tags.hpp"
 #include "inchtide/frontier/frontier.hpp"
 

@@ -4,6 +4,8 @@
 #include <string>
 #include <string_view>
 
+#include "inchtide/base/notice.hpp"
+
 namespace inchtide {
 
 /// On the frontier: `minimum-variance`, `maximum-sharpe`, `target-return=8%`, `target-volatility=10%`, `utility=4`
@@ -33,7 +35,7 @@ struct Aim {
   /// @param where the place it was given, for the message
   /// @throws InputError for anything else, with the aims there are, a target without %, or an
   /// aversion that isn't positive
-  [[nodiscard]] static Aim parse(std::string_view text, std::string_view where);
+  [[nodiscard]] static Aim parse(std::string_view text, const Where& where);
 
   /// @throws InputError for a target that is no finite number, or an aversion that isn't positive
   void check() const;

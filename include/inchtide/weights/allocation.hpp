@@ -17,8 +17,8 @@
 #include <optional>
 #include <string>
 #include <vector>
-#include "inchtide/base/eigen.hpp"
 
+#include "inchtide/base/eigen.hpp"
 #include "inchtide/base/progress.hpp"
 #include "inchtide/frontier/frontier.hpp"
 #include "inchtide/frontier/unsolved.hpp"
@@ -89,7 +89,7 @@ struct Allocation {
 struct Unanswered {
   std::string name;                ///< of the portfolio that there would be
   std::string aim;                 ///< its text
-  std::string reason;              ///< what was thrown says why
+  Notice notice;                   ///< why: that of what was thrown
   std::optional<Problem> problem;  ///< where rounding defeated the solver
 };
 

@@ -38,7 +38,8 @@ struct Sensitivity {
 
 /// @param estimate makes an estimate of returns, by whatever method; called from several threads
 /// @param aims to follow; one without a portfolio in a draw is left out there
-/// @throws InputError for options out of range, or too few common returns
+/// @param options its watch is asked before each draw, and told after it
+/// @throws InputError for options out of range, or too few common returns; Interrupted when stopped
 [[nodiscard]] Sensitivity sensitivity(const ReturnTable& returns,
                                       const std::function<Estimate(const ReturnTable&)>& estimate, const Limits& limits,
                                       const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
