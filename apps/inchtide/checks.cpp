@@ -16,7 +16,7 @@ namespace {
 namespace fs = std::filesystem;
 
 /// The files and folders that a run reads.
-std::vector<fs::path> inputs_of(const Options& options, const exchange::Mandate& mandate) {
+std::vector<fs::path> inputs_of(const Options& options, const Mandate& mandate) {
   std::vector<fs::path> inputs;
   for (const auto* text : {&options.mandate, &options.estimate, &options.weights}) {
     if (!text->empty()) inputs.emplace_back(*text);
@@ -45,7 +45,7 @@ void check_ranges(const Options& options) {
   within(options.wealth.value_or(1), 1e-9, 1e18, "--wealth");
 }
 
-void check_outputs(const Options& options, const exchange::Mandate& mandate) {
+void check_outputs(const Options& options, const Mandate& mandate) {
   std::error_code unknown;
   const auto refuse = [](const fs::path& output, const fs::path& input) {
     throw InputError(Where::in_file(output.string()),

@@ -1,7 +1,7 @@
 #pragma once
 // Checks of what was asked, before any work.
 
-#include "inchtide/exchange/mandate.hpp"
+#include "inchtide/mandate/mandate.hpp"
 #include "options.hpp"
 
 namespace inchtide::app {
@@ -10,6 +10,6 @@ namespace inchtide::app {
 void check_ranges(const Options& options);
 
 // An output never takes the place of what the run reads.
-void check_outputs(const Options& options, const exchange::Mandate& mandate);
+void check_outputs(const Options& options, const Mandate& mandate);
 
 }  // namespace inchtide::app

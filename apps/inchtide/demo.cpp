@@ -8,7 +8,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
 #include "inchtide/exchange/files.hpp"
-#include "inchtide/exchange/mandate.hpp"
+#include "inchtide/mandate/mandate.hpp"
 #include "output.hpp"
 
 namespace inchtide::app {
@@ -31,11 +31,11 @@ fs::path demo_mandate() {
 void run_demo(const Options& given) {
   Options options = given;
   options.mandate = demo_mandate().string();
-  options.split = to_string(exchange::read_mandate(options.mandate).split.value());
+  options.split = to_string(read_mandate(options.mandate).settings.split.value());
   const fs::path folder = given.out.empty() ? fs::path("inchtide-demo") : fs::path(given.out);
 
   // From the files into a store of the demo's own, from which all the rest is read.
-  options.prices = exchange::read_mandate(options.mandate).prices.value().string();
+  options.prices = read_mandate(options.mandate).prices.value().string();
   options.store = (folder / "prices.store").string();
   const auto gathered = gather(options);
   options.prices = options.store;

@@ -17,7 +17,7 @@ namespace {
 
 // Where misprints are to go, a day whose close is one has no return within the day.
 BarHistory without_misprints(const Study& study, BarHistory bars) {
-  if (!study.mandate.drop_misprints || !bars.has(PriceField::close)) return bars;
+  if (!study.mandate.settings.drop_misprints || !bars.has(PriceField::close)) return bars;
   for (const auto& spike : find_spikes(bars.history(PriceField::close))) {
     const auto row = std::size_t(std::ranges::lower_bound(bars.days, spike.day) - bars.days.begin());
     bars.of(PriceField::close)[row] = std::numeric_limits<double>::quiet_NaN();
@@ -27,14 +27,15 @@ BarHistory without_misprints(const Study& study, BarHistory bars) {
 
 // Of the universe, then the benchmark.
 ReturnTable described_returns(Study& study) {
-  auto columns = study.universe;
+  auto columns = study.assets;
   if (study.benchmark) columns.push_back(*study.benchmark);
-  if (!study.options.within_day) return returns_of(study, columns, std::nullopt);
-  if (study.every() != Interval{1, Unit::day} && !study.options.every.empty()) {
+  if (!study.options.within_day) {
+    return returns_by(study.prices.only(columns), study.every, study.settings(), study.warnings);
+  }
+  if (study.settings().every.value_or(study.every) != study.every) {
     throw InputError("--within-day", fmt::format("it doesn't go with --every {}", study.options.every),
                      "Leave --every out: there is one return a day");
   }
-  study.mandate.every = Interval{1, Unit::day};
   std::vector<BarHistory> bars;
   for (const auto& code : columns) {
     const auto found = std::ranges::find(study.bars, code, &BarHistory::asset);
@@ -42,15 +43,15 @@ ReturnTable described_returns(Study& study) {
   }
   study.warnings.push_back(
       "Returns are within the day, close over open as they came: what happens overnight isn't in them");
-  return within_day_returns(bars, study.mandate.returns);
+  return within_day_returns(bars, study.mandate.settings.returns);
 }
 
 }  // namespace
 
 Outcome describe(const Options& options) {
-  auto study = load_study(options, options.within_day ? Load::to_look_at : Load::for_returns);
+  auto study = load_study(options, options.within_day ? Purpose::within_day : Purpose::returns);
   const auto returns = described_returns(study);
-  FigureOptions choice{study.mandate.methods.denominator};
+  FigureOptions choice{study.mandate.settings.methods.denominator};
   if (!options.tail.empty()) {
     choice.tail = fraction_from_percent(options.tail, "--tail");
     if (!(choice.tail > 0 && choice.tail <= 1)) {
@@ -65,7 +66,7 @@ Outcome describe(const Options& options) {
                             histogram_of(single_period_returns(returns, i), options.bins));
   }
 
-  const auto every = study.every();
+  const auto every = study.every;
   Outcome outcome{"describe", study.inputs(), study.warnings, {}, {}, {}};
   for (const auto& f : figures) {
     if (!f.moves) outcome.warnings.push_back(fmt::format("{}: all its returns are the same", f.asset));

@@ -23,12 +23,12 @@ std::vector<report::Table> comparison(const StudyReturns& returns, const Estimat
   std::vector<std::pair<std::string, Estimated>> expected, covariances;
   const auto attempt = [&](const EstimateOptions& options, const std::string& name, auto& list) {
     try {
-      list.emplace_back(name, estimate_by(returns.universe, options, returns.benchmark));
+      list.emplace_back(name, estimate_by(returns.assets, options, returns.benchmark));
     } catch (const InputError& error) {
       warnings.push_back(error.notice().led_by("Not compared"));
     }
   };
-  const double half_life = 3 * returns.universe.periods_per_year;
+  const double half_life = 3 * returns.assets.periods_per_year;
   for (const auto& name :
        {std::string("arithmetic"), std::string("geometric"), fmt::format("exponential:{:g}", half_life),
         std::string("bayes-stein"), std::string("market-model"), std::string("implied"), std::string("views")}) {
@@ -56,15 +56,15 @@ std::vector<report::Table> comparison(const StudyReturns& returns, const Estimat
 Outcome estimate(const Options& options) {
   auto study = load_study(options);
   const auto before = options.split.empty() ? std::nullopt : std::optional(day_from(options.split, "--split"));
-  const auto returns = estimation_returns(study, before);
-  const auto methods = methods_of(study);
-  const auto estimated = estimate_by(returns.universe, methods, returns.benchmark);
+  const auto returns = returns_of(study, before);
+  const auto methods = methods_of(study, study.sources, study.settings());
+  const auto estimated = estimate_by(returns.assets, methods, returns.benchmark);
   std::optional<BootstrapBands> bands;
   BootstrapOptions draws{options.draws.value_or(usual_draws), options.block, options.seed};
   draws.threads = options.threads;
-  draws.correlations = study.universe.size() <= most_with_correlation_bands;
+  draws.correlations = study.assets.size() <= most_with_correlation_bands;
   draws.watch = watched(options);
-  if (draws.draws > 0) bands = bootstrap_bands(returns.universe, draws);
+  if (draws.draws > 0) bands = bootstrap_bands(returns.assets, draws);
   draws.watch = {};
   const auto* shown_bands = bands ? &*bands : nullptr;
   Outcome outcome{"estimate", study.inputs(), study.warnings, report::estimate_result(estimated, shown_bands), {}};

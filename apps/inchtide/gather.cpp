@@ -22,7 +22,7 @@ Day today() {
   return std::chrono::floor<std::chrono::days>(std::chrono::system_clock::now());
 }
 
-const exchange::Provider& provider_of(const exchange::Mandate& mandate) {
+const exchange::Provider& provider_of(const Mandate& mandate) {
   std::vector<std::string> names;
   for (const auto& provider : mandate.providers) names.push_back(provider.name);
   if (names.empty()) {
@@ -47,14 +47,14 @@ struct Members {
   std::vector<std::string> unmapped;
 };
 
-Members members_of(const exchange::Mandate& mandate, const Options& options, const exchange::Provider& provider,
+Members members_of(const Mandate& mandate, const Options& options, const exchange::Provider& provider,
                    const exchange::CodeMap& codes, const Tags& identifiers, const Tags& tags,
                    exchange::HttpClient& client) {
   Members members;
   const auto list = options.list.empty() ? mandate.list.value_or("") : options.list;
-  if (!mandate.assets.empty() && options.list.empty()) {
-    members.assets = mandate.assets;
-    if (mandate.benchmark && options.assets.empty()) members.assets.push_back(*mandate.benchmark);
+  if (!mandate.settings.assets.empty() && options.list.empty()) {
+    members.assets = mandate.settings.assets;
+    if (mandate.settings.benchmark && options.assets.empty()) members.assets.push_back(*mandate.settings.benchmark);
     return members;
   }
   std::vector<std::string> given;
@@ -95,9 +95,8 @@ Members members_of(const exchange::Mandate& mandate, const Options& options, con
   return members;
 }
 
-exchange::GatherReport from_provider(const exchange::Mandate& mandate, const Options& options,
-                                     exchange::PriceStore& store, exchange::GatherOptions how,
-                                     std::vector<Notice>& warnings) {
+exchange::GatherReport from_provider(const Mandate& mandate, const Options& options, exchange::PriceStore& store,
+                                     exchange::GatherOptions how, std::vector<Notice>& warnings) {
   const auto& provider = provider_of(mandate);
   const auto identifiers = mandate.identifiers ? exchange::read_tags(*mandate.identifiers) : Tags{};
   const auto tags = mandate.tags ? exchange::read_tags(*mandate.tags) : Tags{};
@@ -153,7 +152,7 @@ Outcome gather(const Options& options) {
   }
   const auto watch = watched(options);
   exchange::PriceStore store(*mandate.store, exchange::PriceStore::Access::write);
-  exchange::GatherOptions how{mandate.from, mandate.to, options.in_full, watch.stop, watch.progress};
+  exchange::GatherOptions how{mandate.settings.from, mandate.settings.to, options.in_full, watch.stop, watch.progress};
   Outcome outcome{"gather", {{"store", mandate.store->string()}}, {}, {}, {}, {}};
   exchange::GatherReport report;
   // The mandate's prices are what the other commands read; only --prices says that files are to be gathered.

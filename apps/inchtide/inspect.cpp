@@ -7,7 +7,6 @@
 #include <algorithm>
 #include <limits>
 
-#include "footing.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/prices/findings.hpp"
@@ -23,14 +22,14 @@ constexpr std::size_t rows_shown = 10;
 
 // The field as it came that an asset's price is made from.
 PriceField field_used(const Study& study, const BarHistory& bars) {
-  return study.mandate.fields.pick(bars.asset, bars.fields_held());
+  return study.mandate.settings.fields.pick(bars.asset, bars.fields_held());
 }
 
 // The prices looked at: the window, at the interval asked for.
 PriceTable looked_at(Study& study) {
   if (study.options.every.empty()) return study.prices;
   const auto every = Interval::parse(study.options.every, "--every");
-  const auto ends = period_ends(study.prices, every, study.mandate.keep_last_period);
+  const auto ends = period_ends(study.prices, every, study.mandate.settings.keep_last_period);
   if (ends.last_unfinished) {
     study.warnings.push_back(fmt::format("The last {} had not ended on {}; it is {} (--last-period)", every.words(),
                                          to_string(study.prices.days.back()), ends.last_kept ? "kept" : "left out"));
@@ -152,9 +151,8 @@ report::Table overlays_table(const Study& study) {
       }
     }
   }
-  auto table =
-      report::figures_table("overlays", study.currency().empty() ? "Overlays" : "Overlays, in " + study.currency(),
-                            days, columns, shape_of(study.options));
+  auto table = report::figures_table("overlays", study.currency.empty() ? "Overlays" : "Overlays, in " + study.currency,
+                                     days, columns, shape_of(study.options));
   table.preview = rows_shown;
   return table;
 }
@@ -162,7 +160,7 @@ report::Table overlays_table(const Study& study) {
 void add_prices_and_charts(Outcome& outcome, const Study& study, const PriceTable& prices) {
   const auto shape = shape_of(study.options);
   const bool has_benchmark = study.benchmark.has_value();
-  const auto currency = study.currency();
+  const auto currency = study.currency;
   const auto for_files = [&](report::Table table) {
     table.preview = 0;
     outcome.tables.push_back(std::move(table));
@@ -280,9 +278,9 @@ void add_prices_on(Outcome& outcome, const Study& study, Day day) {
 Outcome inspect(const Options& given) {
   auto options = given;
   options.look_at_findings = true;
-  auto study = load_study(options, Load::to_look_at);
+  auto study = load_study(options, Purpose::looking);
   const auto prices = looked_at(study);
-  const auto findings = findings_of(study);
+  const auto findings = findings_of(study, study.settings());
   Outcome outcome{
       "inspect", study.inputs(), study.warnings, report::inspect_result(study.aligned, findings, options.spelt), {},
       {}};

@@ -24,6 +24,7 @@ const std::map<Means, const char*>& options() {
                                                      {Means::interval, "--every"},
                                                      {Means::last_period, "--last-period"},
                                                      {Means::limits, "--limit"},
+                                                     {Means::mandate, "--mandate"},
                                                      {Means::misprints, "--drop-misprints"},
                                                      {Means::patience, "--patience"},
                                                      {Means::prices, "--prices"},
@@ -49,6 +50,7 @@ SpeltMeans means_of(const CLI::App& command) {
   return [&command](Means means) -> std::string {
     if (means == Means::gather) return "inchtide gather";
     if (means == Means::gather_in_full) return "inchtide gather --in-full";
+    if (means == Means::inspect) return "inchtide inspect";
     if (means == Means::views) return "[views] in the mandate";
     const auto found = options().find(means);
     if (found == options().end() || command.get_option_no_throw(found->second) == nullptr) return "";

@@ -8,7 +8,6 @@
 #include <cmath>
 #include <numeric>
 
-#include "footing.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/estimate/bootstrap.hpp"
@@ -74,21 +73,21 @@ struct Relations {
       outcome.warnings.push_back(error.notice().led_by("Left out"));
     }
   }
-  Denominator denominator() const { return study.mandate.methods.denominator; }
+  Denominator denominator() const { return study.mandate.settings.methods.denominator; }
   void add(report::Table table) { outcome.tables.push_back(std::move(table)); }
 };
 
 Correlation correlation_over(const StudyReturns& returns, const Options& options) {
-  return options.pairwise ? pairwise_correlation(returns.universe) : correlation_of(returns.universe);
+  return options.pairwise ? pairwise_correlation(returns.assets) : correlation_of(returns.assets);
 }
 
 std::vector<PairAverage> averages_of(const Correlation& correlation, const StudyReturns& returns, const Study& study) {
   auto averages = average_correlations(correlation, study.tags, study.options.by);
   if (averages.empty()) throw InputError("relate", "there is no pair of assets", "Name at least two that move");
   // Pair by pair there may be no period that all have, and so nothing to compare with the benchmark.
-  const bool comparable = !study.options.pairwise || returns.universe.common_rows().size() > 2;
+  const bool comparable = !study.options.pairwise || returns.assets.common_rows().size() > 2;
   if (study.benchmark && comparable) {
-    const auto with = correlations_with(returns.universe, returns.benchmark);
+    const auto with = correlations_with(returns.assets, returns.benchmark);
     PairAverage average{fmt::format("with {}", *study.benchmark)};
     for (double r : with) {
       if (std::isnan(r)) continue;
@@ -103,7 +102,7 @@ std::vector<PairAverage> averages_of(const Correlation& correlation, const Study
 
 // The whole, then the same over spans back from the last day, and the change from each to the next.
 void add_windows(Relations& r) {
-  const auto adjective = r.study.every().adjective() + " " + to_string(r.returns.universe.kind);
+  const auto adjective = r.study.every.adjective() + " " + to_string(r.returns.assets.kind);
   std::vector<std::pair<std::string, Correlation>> by_window{{"Whole", r.correlation}};
   std::vector<std::pair<std::string, std::vector<PairAverage>>> averages{
       {"Whole", averages_of(r.correlation, r.returns, r.study)}};
@@ -126,9 +125,9 @@ void add_windows(Relations& r) {
                       span, to_string(first)));
     }
     auto narrower = r.study;
-    const bool keep = r.study.mandate.keep_last_period;
-    narrower.prices = r.study.prices.between(window_start(r.study.prices, window, r.study.every(), keep), std::nullopt);
-    const auto returns = estimation_returns(narrower, std::nullopt);
+    const bool keep = r.study.mandate.settings.keep_last_period;
+    narrower.prices = r.study.prices.between(window_start(r.study.prices, window, r.study.every, keep), std::nullopt);
+    const auto returns = returns_of(narrower, std::nullopt);
     const auto correlation = correlation_over(returns, r.study.options).in_order(r.order);
     const auto name = "last " + span;
     averages.emplace_back(name, averages_of(correlation, returns, r.study));
@@ -152,8 +151,8 @@ void add_windows(Relations& r) {
 void add_market_model(Relations& r) {
   if (!r.study.benchmark) return;
   r.attempt([&] {
-    const double risk_free = r.study.mandate.risk_free.value_or(0);
-    const auto models = market_models(r.returns.universe, r.returns.benchmark, risk_free);
+    const double risk_free = r.study.mandate.settings.risk_free.value_or(0);
+    const auto models = market_models(r.returns.assets, r.returns.benchmark, risk_free);
     r.add(report::market_model_table(models, *r.study.benchmark, risk_free));
     auto list = report::Json::array();
     for (const auto& m : models) {
@@ -182,8 +181,8 @@ void add_stability(Relations& r) {
   const auto& split = r.study.options.split;
   const auto parted = split.empty() ? std::nullopt : std::optional(day_from(split, "--split"));
   r.attempt([&] {
-    const auto stability = parted ? stability_of(r.returns.universe, *parted, r.denominator())
-                                  : stability_of(r.returns.universe, r.denominator());
+    const auto stability = parted ? stability_of(r.returns.assets, *parted, r.denominator())
+                                  : stability_of(r.returns.assets, r.denominator());
     r.add(report::stability_table(stability));
     r.add(report::persistence_table(stability));
     const auto maybe = [](double value) { return std::isnan(value) ? report::Json() : report::Json(value); };
@@ -214,7 +213,7 @@ void add_diversification(Relations& r) {
     constexpr int random_subsets = 1000;
     EstimateOptions sample;
     sample.denominator = r.denominator();
-    const auto estimate = estimate_by(r.returns.universe, sample).estimate;
+    const auto estimate = estimate_by(r.returns.assets, sample).estimate;
     const auto curve = diversification_curve(estimate.covariance, random_subsets, r.study.options.seed);
     r.add(report::diversification_table(curve));
     r.outcome.charts.emplace_back("diversification", report::diversification_chart(curve));
@@ -258,7 +257,7 @@ void add_subset(Relations& r) {
 
 // The asset of that name, or the benchmark as a column after the last asset.
 Eigen::Index column_of(const std::string& code, const Relations& r) {
-  const auto& assets = r.returns.universe.assets;
+  const auto& assets = r.returns.assets.assets;
   if (const auto found = find_name(code, assets)) return Eigen::Index(*found);
   if (r.study.benchmark && same_name(code, *r.study.benchmark)) return Eigen::Index(assets.size());
   throw InputError("--pair", fmt::format("no asset has the code '{}'", code), did_you_mean(code, assets));
@@ -301,7 +300,7 @@ void add_rolling(Relations& r) {
     if (!options.pairs.empty()) throw InputError("--pair", "no window was given", "Give one, such as --rolling 3y");
     return;
   }
-  auto table = r.returns.universe;
+  auto table = r.returns.assets;
   if (r.study.benchmark) {
     const auto last = table.returns.cols();
     table.assets.push_back(*r.study.benchmark);
@@ -342,7 +341,7 @@ void add_pairs(Relations& r) {
     draws.threads = r.study.options.threads;
     draws.correlations = true;
     draws.watch = watched(r.study.options);
-    bands = bootstrap_bands(r.returns.universe, draws);
+    bands = bootstrap_bands(r.returns.assets, draws);
     bands->correlation_low = bands->correlation_low(r.order, r.order).eval();
     bands->correlation_high = bands->correlation_high(r.order, r.order).eval();
     r.outcome.result["bands"] = {{"draws", bands->draws},
@@ -368,7 +367,7 @@ Options with_holes_kept(Options options) {
 Outcome relate(const Options& given) {
   const auto options = with_holes_kept(given);
   auto study = load_study(options);
-  auto returns = estimation_returns(study, std::nullopt);
+  auto returns = returns_of(study, std::nullopt);
   if (!find_name(options.by, study.tags.columns) && !same_name(options.by, "sector")) {
     throw InputError("--by", fmt::format("the tags have no column '{}'", options.by),
                      did_you_mean(options.by, study.tags.columns));
@@ -383,10 +382,10 @@ Outcome relate(const Options& given) {
   auto& result = r.outcome.result;
   result["assets"] = r.correlation.assets;
   result["correlation"] = matrix_json(r.correlation.matrix);
-  const auto denominator = r.study.mandate.methods.denominator;
+  const auto denominator = r.study.mandate.settings.methods.denominator;
   result["covariance"] = matrix_json(r.correlation.covariance(denominator));
   result["denominator"] = to_string(denominator);
-  result["returns"] = to_string(r.returns.universe.kind);
+  result["returns"] = to_string(r.returns.assets.kind);
   result["observations"] = r.correlation.observations;
   r.add(report::covariance_table(r.correlation, denominator));
   if (const auto& repair = r.correlation.repair) {

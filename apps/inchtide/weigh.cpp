@@ -43,12 +43,12 @@ Outcome weigh(const Options& given) {
   auto options = given;
   options.show_current = true;
   const auto choice = load_choice(options);
-  const auto chosen = allocations_of(choice, mandate_of(options), options);
-  const auto& allocations = chosen.portfolios;
+  const auto chosen = portfolios_of(choice, options);
+  const auto& allocations = chosen.all;
   Outcome outcome{
       "weigh", choice.inputs, choice.warnings, report::weigh_result(allocations, chosen.unanswered, options.spelt), {},
       {}};
-  outcome.exit_code = chosen.exit_code();
+  outcome.exit_code = exit_code_of(chosen);
   outcome.tables = {report::comparison_table(allocations, chosen.unanswered), report::weights_table(allocations),
                     report::risk_table(allocations), report::binding_table(allocations),
                     report::left_out_table(allocations)};

@@ -21,6 +21,8 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#undef _res  // a macro of the resolver, and a name of Eigen
+
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/exchange/tables_csv.hpp"

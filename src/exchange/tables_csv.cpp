@@ -244,8 +244,6 @@ void check_headings_differ(const fs::path& path, const std::vector<std::string>&
   }
 }
 
-constexpr PriceField fields_of_price[] = {PriceField::adjusted_close, PriceField::close, PriceField::price};
-
 /// A sheet with a date column, perhaps an asset column, and columns named by field.
 Sheet named_columns(const fs::path& path, const std::vector<std::string>& header, bool may_name_assets) {
   Sheet sheet;
@@ -259,7 +257,7 @@ Sheet named_columns(const fs::path& path, const std::vector<std::string>& header
   for (std::size_t k = 0; k < price_fields; ++k) {
     if (const auto column = find_column(header, {to_string(PriceField(k))})) {
       sheet.figures.push_back({*column, PriceField(k)});
-      has_price = has_price || std::ranges::find(fields_of_price, PriceField(k)) != std::end(fields_of_price);
+      has_price = has_price || std::ranges::find(fields_of_price, PriceField(k)) != fields_of_price.end();
     }
   }
   if (!has_price) {
@@ -347,7 +345,7 @@ PriceHistory field_of_file(const fs::path& path, const PriceReading& reading) {
         if (std::ranges::find(empty, figure.field) == empty.end()) fields.push_back(figure.field);
       }
       held = std::size_t(std::ranges::count_if(
-          fields, [](auto f) { return std::ranges::find(fields_of_price, f) != std::end(fields_of_price); }));
+          fields, [](auto f) { return std::ranges::find(fields_of_price, f) != fields_of_price.end(); }));
       taken = reading.fields.pick(path.stem().string(), fields);
       std::erase_if(sheet.figures, [&](const Figure& figure) { return figure.field != *taken; });
       return sheet;
@@ -379,21 +377,6 @@ std::vector<fs::path> wanted_files(const fs::path& path, const PriceReading& rea
 }
 
 }  // namespace
-
-PriceField FieldChoice::wanted(const std::string& asset) const {
-  const auto own = of_asset.find(lower_name(asset));
-  return own == of_asset.end() ? preferred : own->second;
-}
-
-PriceField FieldChoice::pick(const std::string& asset, const std::vector<PriceField>& held) const {
-  const auto holds = [&](PriceField field) { return std::ranges::find(held, field) != held.end(); };
-  if (holds(wanted(asset))) return wanted(asset);
-  for (auto field : fields_of_price) {
-    if (holds(field)) return field;
-  }
-  throw InputError(Where::of_asset(asset), "it has neither an adjusted close nor a close nor a price",
-                   "Give one of these columns");
-}
 
 PriceHistory read_price_file(const fs::path& path, const PriceReading& reading) {
   auto history = field_of_file(path, reading);
@@ -493,7 +476,7 @@ BarHistory bars_from_csv_text(const std::string& asset, const std::string& sourc
   return std::move(SheetReader(path, "price", style).read(text, find_columns).front());
 }
 
-std::vector<RateHistory> read_rates(const fs::path& path, const std::string& base, const CsvStyle& style) {
+std::vector<RateHistory> read_rates(const fs::path& path, const CsvStyle& style) {
   std::vector<RateHistory> rates;
   for (const auto& file : csv_files(path)) {
     auto history =
@@ -501,11 +484,7 @@ std::vector<RateHistory> read_rates(const fs::path& path, const std::string& bas
                       .read(read_text_file(file), [&](const auto& header) { return rate_columns(file, header); })
                       .front());
     const auto dash = history.asset.find('-');
-    const auto to = dash == std::string::npos ? base : history.asset.substr(dash + 1);
-    if (to.empty()) {
-      throw InputError(Where::in_file(file.string()), "its name says no second currency, and there is no base currency",
-                       {"Name it like MRD-HLC.csv", {Means::currency, "say the base currency"}});
-    }
+    const auto to = dash == std::string::npos ? std::string() : history.asset.substr(dash + 1);
     rates.push_back(
         {history.asset.substr(0, dash), to, std::move(history.days), std::move(history.of(PriceField::price))});
   }
@@ -650,7 +629,7 @@ std::vector<WeightList> read_weights(const fs::path& path) {
       if (i == code) continue;
       check_name(header[i], longest_name, Where::in_file(path.string(), 1, std::to_string(i + 1)));
       columns.push_back(i);
-      lists.push_back({same_name(header[i], "weight") ? path.stem().string() : header[i], {}, {}});
+      lists.push_back({same_name(header[i], "weight") ? path.stem().string() : header[i], {}, {}, path.string()});
     }
   };
   const auto read_row = [&](std::size_t line, CsvRow row) {

@@ -4,7 +4,9 @@
 #include <cmath>
 #include <functional>
 #include <map>
+#include <nlohmann/json.hpp>
 #include <sstream>
+#include <tuple>
 
 #include "support/linear.hpp"
 #include "support/process.hpp"
@@ -163,8 +165,52 @@ TEST(ExampleRehearsal, HoldingOnAgreesWithPriceRelatives) {
   EXPECT_GT(figures.at("1m")[1], figures.at("1q")[1]);
 }
 
+// What a study's example printed: by run, its last wealth, costs and orders.
+std::map<std::string, std::vector<double>> runs_in(const std::string& text) {
+  std::map<std::string, std::vector<double>> runs;
+  std::istringstream lines(text);
+  for (std::string line; std::getline(lines, line);) {
+    auto name = line.substr(0, 40);
+    name.erase(name.find_last_not_of(' ') + 1);
+    std::istringstream figures(line.substr(40));
+    for (double x; figures >> x;) runs[name].push_back(x);
+  }
+  return runs;
+}
+
+TEST(ExampleStudy, IsWhatTheToolRehearses) {
+  const auto mandate = std::string(INCHTIDE_SOURCE) + "/demo/mandate.toml";
+  const auto said = run(std::string(INCHTIDE_BIN) + "/example-study " + mandate);
+  ASSERT_EQ(said.code, 0) << said.err;
+  const auto runs = runs_in(said.out);
+  const auto tool = run(std::string(INCHTIDE_BIN) + "/inchtide rehearse --mandate " + mandate + " --json -");
+  const auto expected = nlohmann::json::parse(tool.out)["result"]["runs"];
+  ASSERT_EQ(runs.size(), expected.size());
+  for (const auto& one : expected) {
+    const auto& figures = runs.at(one["name"]);
+    EXPECT_NEAR(figures[0], one["wealth"]["net"].back().get<double>(), 1e-7);
+    EXPECT_NEAR(figures[1], one["costs_paid"].get<double>(), 1e-3);
+    EXPECT_EQ(figures[2], one["order_count"].get<double>());
+  }
+}
+
+TEST(ExampleStudyWithoutFiles, HoldingEqualWeightsEndsAtTheMeanPriceRelative) {
+  const auto said = run(std::string(INCHTIDE_BIN) + "/example-study-without-files");
+  ASSERT_EQ(said.code, 0) << said.err;
+  const auto runs = runs_in(said.out);
+  ASSERT_EQ(runs.size(), 8u);
+  // Bought on Monday 2024-01-01, weekday 520 from 2022-01-03 on, at 10 bp; the last is weekday 781, 2024-12-31.
+  double relatives = 0;
+  for (auto [climb, wave, pace] : {std::tuple{0.08, 0.10, 0.05}, {0.12, 0.15, 0.031}, {0.03, 0.02, 0.09}}) {
+    const auto log_price = [&](double t) { return climb * t / 252 + wave * std::sin(pace * t); };
+    relatives += std::exp(log_price(781) - log_price(520)) / 3;
+  }
+  EXPECT_NEAR(runs.at("equal, never")[0], 1'000'000 / 1.001 * relatives, 0.006);
+  EXPECT_NEAR(runs.at("equal, never")[1], 1'000'000 - 1'000'000 / 1.001, 0.006);
+}
+
 TEST(Examples, FailWithAMessageWithoutTheirData) {
-  for (const char* name : {"/example-frontier", "/example-positions", "/example-rehearsal"}) {
+  for (const char* name : {"/example-frontier", "/example-positions", "/example-rehearsal", "/example-study"}) {
     const auto said = run(INCHTIDE_BIN + std::string(name) + " /nowhere");
     EXPECT_EQ(said.code, 1);
     EXPECT_THAT(said.err, testing::HasSubstr("there is no such file"));

@@ -6,7 +6,6 @@
 #include "inchtide/exchange/csv.hpp"
 #include "inchtide/exchange/estimate_file.hpp"
 #include "inchtide/exchange/files.hpp"
-#include "inchtide/exchange/mandate.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
 #include "support/messages.hpp"
 #include "support/process.hpp"
@@ -133,18 +132,16 @@ TEST(RatesFolder, ReadsCurrenciesFromTheNames) {
   const Folder folder;
   folder.write("rates/MRD.csv", "date,rate\n2024-01-02,1.35\n");
   folder.write("rates/USX-MRD.csv", "rate,date\n0.9,2024-01-02\n");
-  const auto rates = read_rates(folder / "rates", "HLC");
+  const auto rates = read_rates(folder / "rates");
   ASSERT_EQ(rates.size(), 2u);
-  EXPECT_EQ(rates[0].from + rates[0].to, "MRDHLC");
+  EXPECT_EQ(rates[0].from + rates[0].to, "MRD") << "in the base currency, whichever that is";
   EXPECT_EQ(rates[1].from + rates[1].to, "USXMRD");
   EXPECT_THAT(rates[1].rates, ElementsAre(0.9));
-  EXPECT_THAT(message_of([&] { read_rates(folder / "rates/MRD.csv", ""); }),
-              HasSubstr("its name says no second currency"));
   folder.write("bad/MRD.csv", "date,rate\n2024-01-02,-1\n");
-  EXPECT_THAT(message_of([&] { read_rates(folder / "bad", "HLC"); }),
+  EXPECT_THAT(message_of([&] { read_rates(folder / "bad"); }),
               HasSubstr("MRD.csv, line 2, column rate: the rate is -1"));
   folder.write("odd/MRD.csv", "date,price\n2024-01-02,1\n");
-  EXPECT_THAT(message_of([&] { read_rates(folder / "odd", "HLC"); }), HasSubstr("no column rate"));
+  EXPECT_THAT(message_of([&] { read_rates(folder / "odd"); }), HasSubstr("no column rate"));
 }
 
 TEST(TagsFile, HasOneRowAnAsset) {
@@ -176,179 +173,6 @@ TEST(WeightsFile, HoldsOneOrSeveralPortfolios) {
               HasSubstr("Give a column 'asset'"));
   EXPECT_THAT(message_of([&] { read_weights(folder.write("w.csv", "asset,weight\n")); }),
               HasSubstr("it holds no weight"));
-}
-
-Mandate mandate_from(const std::string& text) {
-  const Folder folder;
-  return read_mandate(folder.write("rules.toml", text));
-}
-
-TEST(Mandate, NamesAreNamesLikeAllOthers) {
-  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
-  EXPECT_THAT(complaint("[limits]\n\"a\\u001b[2Jb\" = \"each <= 10%\"\n"),
-              AllOf(HasSubstr("rules.toml, line 2, [limits]"), HasSubstr("control character U+001B")));
-  EXPECT_THAT(complaint("[limits]\n\"\" = \"each <= 10%\"\n"), HasSubstr("it is empty"));
-  EXPECT_THAT(complaint("[schedules]\n\"x\\ny\" = \"1m\"\n"), HasSubstr("control character U+000A"));
-  EXPECT_THAT(complaint("[costs.\"\\u202Eall\"]\nbuy = 1\n"), HasSubstr("control character U+202E"));
-  EXPECT_THAT(complaint("[limits]\n\"" + std::string(201, 'x') + "\" = \"each <= 10%\"\n"),
-              HasSubstr("it has 201 characters, the most is 200"));
-  EXPECT_THAT(complaint("[universe]\nassets = [\"A\", \"B\\u0000\"]\n"),
-              AllOf(HasSubstr("line 2, universe.assets"), HasSubstr("U+0000")));
-  EXPECT_THAT(complaint("[universe]\nbenchmark = \"" + std::string(65, 'x') + "\"\n"), HasSubstr("the most is 64"));
-  EXPECT_THAT(complaint("[universe]\ncurrency = \"H\\tC\"\n"), HasSubstr("U+0009"));
-}
-TEST(MandateFile, IsReadWhole) {
-  const Folder folder;
-  const auto mandate = read_mandate(folder.write("rules.toml", R"(
-[universe]
-prices = "prices"
-assets = ["A", "B"]
-benchmark = "IDX"
-currency = "HLC"
-rates = "fx"
-align = "carry:3"
-drop_misprints = true
-[estimate]
-every = "2w"
-from = 2020-01-01
-to = "2021-12-31"
-risk_free = "1.5%"
-[limits]
-zebra = "A <= 12%"
-apple = "each >= 1%"
-[costs.all]
-bps = 12
-[costs."sector:bonds"]
-buy_bps = 4
-[schedules.often]
-check = "1w"
-[rehearsal]
-split = 2021-01-01
-wealth = 5_000
-delay = 0
-aims = ["equal", "target-return=8%"]
-)"));
-  EXPECT_EQ(*mandate.prices, folder / "prices");
-  EXPECT_THAT(mandate.assets, ElementsAre("A", "B"));
-  EXPECT_EQ(mandate.benchmark, "IDX");
-  EXPECT_EQ(*mandate.rates, folder / "fx");
-  EXPECT_EQ(mandate.align->text(), "carry:3");
-  EXPECT_TRUE(mandate.drop_misprints);
-  EXPECT_EQ(mandate.every, (Interval{2, Unit::week}));
-  EXPECT_EQ(mandate.from, parse_day("2020-01-01"));
-  EXPECT_EQ(mandate.to, parse_day("2021-12-31"));
-  EXPECT_DOUBLE_EQ(*mandate.risk_free, 0.015);
-  ASSERT_EQ(mandate.limits.size(), 2u);
-  EXPECT_EQ(mandate.limits[0].name, "zebra");  // in the order of the file
-  ASSERT_EQ(mandate.costs.size(), 2u);
-  EXPECT_EQ(mandate.costs[1].applies_to, "sector:bonds");
-  EXPECT_EQ(mandate.costs[1].buy_bps, 4);
-  EXPECT_EQ(mandate.costs[1].sell_bps, 0);
-  EXPECT_EQ(mandate.schedules[0].name, "often");
-  EXPECT_EQ(mandate.wealth, 5000);
-  EXPECT_EQ(mandate.delay, 0);
-  EXPECT_EQ(mandate.aims.size(), 2u);
-}
-
-TEST(MandateFile, HoldsHowToGatherAndToEstimate) {
-  const Folder folder;
-  const auto mandate = read_mandate(folder.write("rules.toml", R"(
-[universe]
-field = "close"
-fields = { B = "adjusted" }
-short_histories = "keep"
-rate_carry = 2
-dates = "day-first"
-decimal = "comma"
-actions = "acts.csv"
-identifiers = "ids.csv"
-[gather]
-store = "p.store"
-provider = "pier"
-list = "all"
-[providers.pier]
-url = "https://prices.example"
-path = "/h/{asset}"
-answer = "csv"
-days = "Day"
-close = "Last"
-days_are = "seconds"
-zone = "Europe/Oslo"
-suffixes = { "currency:MRD" = ".MX" }
-retries = 7
-timeout_seconds = 2.5
-[estimate]
-last_period = "keep"
-expected = "exponential:24"
-covariance = "factors:4"
-denominator = "population"
-premium = "4%"
-own = { A = "5%" }
-caps = { B = "9%" }
-[views.sea]
-says = "A - B = 1%"
-confidence = "60%"
-)"));
-  EXPECT_EQ(mandate.fields.wanted("A"), PriceField::close);
-  EXPECT_EQ(mandate.fields.wanted("b"), PriceField::adjusted_close);
-  EXPECT_EQ(mandate.short_histories, ShortHistories::keep);
-  EXPECT_EQ(mandate.rate_carry, 2);
-  EXPECT_EQ(mandate.style.dates, CsvStyle::Dates::day_first);
-  EXPECT_EQ(mandate.style.decimal, CsvStyle::Decimal::comma);
-  EXPECT_EQ(*mandate.actions, folder / "acts.csv");
-  EXPECT_EQ(*mandate.store, folder / "p.store");
-  ASSERT_EQ(mandate.providers.size(), 1u);
-  const auto& pier = mandate.providers[0];
-  EXPECT_TRUE(pier.csv && pier.seconds);
-  EXPECT_EQ(pier.fields[std::size_t(PriceField::close)], "Last");
-  EXPECT_EQ(pier.suffixes.at("currency:MRD"), ".MX");
-  EXPECT_EQ(pier.http.retries, 7);
-  EXPECT_EQ(pier.http.timeout_seconds, 2.5);
-  EXPECT_TRUE(mandate.keep_last_period);
-  EXPECT_EQ(mandate.methods.expected.text(), "exponential:24");
-  EXPECT_EQ(mandate.methods.covariance.factors, 4);
-  EXPECT_EQ(mandate.methods.denominator, Denominator::population);
-  EXPECT_DOUBLE_EQ(*mandate.methods.premium, 0.04);
-  EXPECT_DOUBLE_EQ(mandate.methods.own.at("a"), 0.05);
-  EXPECT_DOUBLE_EQ(mandate.methods.caps.at("b"), 0.09);
-  ASSERT_EQ(mandate.methods.views.size(), 1u);
-  EXPECT_DOUBLE_EQ(mandate.methods.views[0].confidence, 0.6);
-  EXPECT_EQ(mandate.methods.views[0].positions[1].second, -1);
-  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
-  EXPECT_THAT(complaint("[providers.p]\nurl = \"x\"\n"), HasSubstr("providers.p: path is missing"));
-  EXPECT_THAT(complaint("[providers.p]\nulr = \"x\"\n"), HasSubstr("Did you mean 'url'?"));
-  EXPECT_THAT(complaint("[providers.p]\nanswer = \"xml\"\n"), HasSubstr("Give \"json\" or \"csv\""));
-  EXPECT_THAT(complaint("[universe]\nfield = \"volume\"\n"), HasSubstr("there is no price field 'volume'"));
-  EXPECT_THAT(complaint("[estimate]\nlast_period = \"x\"\n"), HasSubstr("Give \"drop\" or \"keep\""));
-  EXPECT_THAT(complaint("[estimate]\ntau = 0\n"), HasSubstr("estimate.tau: it cancels out"));
-  EXPECT_THAT(complaint("[views.x]\n"), HasSubstr("views.x.says: the key is missing"));
-}
-
-TEST(MandateFile, AnUnknownKeyIsNamedWithTheNearestKnown) {
-  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
-  EXPECT_THAT(complaint("[estimate]\nevry = \"1m\"\n"),
-              HasSubstr("rules.toml, line 2, estimate.evry: 'evry' is not a key that it knows. Did you mean 'every'?"));
-  EXPECT_THAT(complaint("[estmate]\n"), HasSubstr("Did you mean 'estimate'?"));
-  EXPECT_THAT(complaint("[costs.all]\nbp = 3\n"),
-              HasSubstr("costs.all.bp: 'bp' is not a key that it knows. Did you mean 'bps'?"));
-  EXPECT_THAT(complaint("prices = \"x\"\n"), HasSubstr("'prices' is not a key that it knows"));
-}
-
-TEST(MandateFile, SaysWhereAValueIsWrong) {
-  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
-  EXPECT_THAT(complaint("[universe]\nprices = 3\n"),
-              HasSubstr("line 2, universe.prices: the value is of another kind. Give a text"));
-  EXPECT_THAT(complaint("[estimate]\nrisk_free = 0.02\n"), HasSubstr("Give a percentage in quotes"));
-  EXPECT_THAT(complaint("[estimate]\nrisk_free = \"2\"\n"), HasSubstr("'2' has no % sign"));
-  EXPECT_THAT(complaint("[estimate]\nfrom = \"soon\"\n"), HasSubstr("estimate.from: 'soon' is not a day"));
-  EXPECT_THAT(complaint("[limits]\nfood = \"KELPFARM <= 30\"\n"),
-              testing::AllOf(HasSubstr("rules.toml, line 2, limit food"), HasSubstr("'30' has no % sign")));
-  EXPECT_THAT(complaint("[schedules.x]\n"), HasSubstr("schedules.x.check: the key is missing"));
-  EXPECT_THAT(complaint("[rehearsal]\ndelay = 0.5\n"),
-              HasSubstr("rehearsal.delay: the value is of another kind. Give a whole number"));
-  EXPECT_THAT(complaint("[rehearsal]\naims = [\"eqal\"]\n"), HasSubstr("Did you mean 'equal'?"));
-  EXPECT_THAT(complaint("[universe\n"), HasSubstr("rules.toml, line 1"));
-  EXPECT_THAT(complaint("costs = 3\n"), HasSubstr("Give a table, [costs]"));
 }
 
 Estimate estimate_from(const std::string& text) {

@@ -6,7 +6,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/exchange/estimate_file.hpp"
-#include "inchtide/exchange/mandate.hpp"
+#include "inchtide/mandate/mandate.hpp"
 #include "inchtide/exchange/provider.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
 #include "support/process.hpp"
@@ -112,7 +112,7 @@ TEST(Damaged, WideLongAndOtherTables) {
                           "asset,date,close\nA,2024-03-04,1\nB,2024-03-04,1\nA,2024-03-05,2\nB,2024-03-05,2\n",
                           [](const auto& file, const auto&) { read_bars_listing_failures(file); }));
   expect_both(try_damaged("MRD-HLC.csv", "date,rate\n2024-03-04,1.35\n",
-                          [](const auto& file, const auto&) { read_rates(file, "HLC"); }));
+                          [](const auto& file, const auto&) { read_rates(file); }));
   expect_both(try_damaged("a.csv", "asset,date,split,dividend\nA,2024-03-04,2:1,\nB,2024-03-04,,0.5\n",
                           [](const auto& file, const auto&) { read_actions(file); }));
   expect_both(

@@ -134,11 +134,11 @@ TEST(Footing, FindingsAreCountedInOneLineAndStrictRefusesThem) {
   const auto from = " --prices " + (folder / "p").string();
   for (const auto& command : commands) {
     EXPECT_THAT(run_tool(command + from).err,
-                HasSubstr("The prices have 1 warning (S1 on 2021-06-15: spike); inchtide inspect shows it"))
+                HasSubstr("The prices have 1 warning (S1 on 2021-06-15: spike). Look at it (inchtide inspect)"))
         << command;
     const auto strict = run_tool(command + from + " --strict");
     EXPECT_EQ(strict.code, 1) << command;
-    EXPECT_THAT(strict.err, HasSubstr("--strict was asked for"));
+    EXPECT_THAT(strict.err, HasSubstr("strictness was asked for"));
     EXPECT_EQ(run_tool(command + from + " --drop-misprints --strict").code, 0) << command;
   }
 }

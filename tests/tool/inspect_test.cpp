@@ -215,7 +215,7 @@ TEST(Strict, ASplitInRawClosesIsFoundAndAnActionsFileMendsIt) {
   EXPECT_THAT(run_tool("inspect" + prices + "--assets KELPFARM --field close --actions " +
                        folder.write("a.csv", "asset,date,split\nNOBODY,2024-01-02,2\n").string())
                   .err,
-              HasSubstr("names assets without prices: NOBODY"));
+              HasSubstr("they name assets without prices: NOBODY"));
 }
 
 TEST(ShortHistories, AreShortenedLeftOutOrKeptAsChosen) {

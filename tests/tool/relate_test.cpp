@@ -248,7 +248,7 @@ TEST(Relate, BadInputIsNamed) {
   EXPECT_THAT(complaint("--rolling 9y"), HasSubstr("a window of 108 periods is longer than the 70 there are"));
   EXPECT_THAT(run_tool("relate" + mandate + "--split 2030-01-01").err,
               HasSubstr("Left out: stability: 70 returns before and 0 after are too few"));
-  EXPECT_THAT(run_tool("relate" + mandate + "--last 30y").err, HasSubstr("--last 30y reaches before"));
+  EXPECT_THAT(run_tool("relate" + mandate + "--last 30y").err, HasSubstr("The last 30y reach before 2020-02-03"));
   EXPECT_THAT(run_tool("relate" + mandate + "--assets TIDEMILL,KELPFARM,HOLLIN40").err,
               HasSubstr("HOLLIN40 is the benchmark and is compared with"));
 

@@ -51,8 +51,8 @@ TEST(Inspect, ShowsWhatTheDemoPricesHold) {
   EXPECT_EQ(said.code, 0);
   EXPECT_EQ(
       said.err,
-      "inchtide: warning: BEACONET begins on 2020-02-03: 2.1 of 8.0 years are not used; --short-histories leave-out "
-      "keeps them\n");
+      "inchtide: warning: BEACONET begins on 2020-02-03: 2.1 of 8.0 years are not used. Leaving short histories out "
+      "keeps them (--short-histories leave-out)\n");
   EXPECT_THAT(said.out, AllOf(HasSubstr("What the prices hold"),
                               HasSubstr("MARROWGL is converted at the rate of the day, MRD -> HLC")));
   const auto result = result_of("inspect" + mandate);
@@ -560,7 +560,9 @@ INSTANTIATE_TEST_SUITE_P(
     testing::Values(
         Bad{"MissingFile", "describe --prices @/none", "/none: there is no such file or folder. Check the path"},
         Bad{"MissingMandate", "describe --mandate @/none.toml", "/none.toml: there is no such file"},
-        Bad{"NoPrices", "describe", "prices: none were given. Give --prices PATH"},
+        Bad{"NoPrices", "describe",
+            "prices: none were given. Give a file or folder of them (--prices), or a mandate that names one "
+            "(--mandate)"},
         Bad{"EmptyFile", "describe --prices @/empty", "A.csv: the file is empty"},
         Bad{"NoDateColumn", "describe --prices @/undated", "A.csv, line 1: no date column"},
         Bad{"NoPriceColumn", "describe --prices @/unpriced", "A.csv, line 1: no price column"},

@@ -183,7 +183,8 @@ TEST(WeighAdjusts, BlendsAndSweeps) {
 
 TEST(WeighAdjusts, CostsCountWhereAskedFor) {
   const Held held;
-  EXPECT_THAT(run_tool("weigh" + mandate + " --after-costs --aim utility=4").err, HasSubstr("Give --current FILE"));
+  EXPECT_THAT(run_tool("weigh" + mandate + " --after-costs --aim utility=4").err,
+              HasSubstr("Give the weights (--current)"));
   const auto result = result_of("weigh" + mandate + held.option() + " --after-costs --cost 80bp --aim utility=4");
   const auto &plain = result["portfolios"][0], &after = result["portfolios"][1];
   EXPECT_EQ(after["name"], "utility=4 after costs");

@@ -45,9 +45,11 @@ enum class Means {
   expected_return,  ///< the method
   gather,           ///< run `gather` again, or first
   gather_in_full,
+  inspect,  ///< look at the prices with `inspect`
   interval,
   last_period,
   limits,
+  mandate,
   misprints,
   patience,
   prices,

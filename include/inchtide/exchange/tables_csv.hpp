@@ -14,21 +14,11 @@
 #include "inchtide/prices/actions.hpp"
 #include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/currency.hpp"
+#include "inchtide/prices/field_choice.hpp"
 #include "inchtide/prices/history.hpp"
+#include "inchtide/weights/weight_list.hpp"
 
 namespace inchtide::exchange {
-
-/// Which field returns are made from. Where an asset hasn't got the one chosen, the next of adjusted close, close and
-/// price is taken; the history says which.
-struct FieldChoice {
-  PriceField preferred = PriceField::adjusted_close;
-  std::map<std::string, PriceField> of_asset = {};  ///< by code in lower case; beats `preferred`
-
-  [[nodiscard]] PriceField wanted(const std::string& asset) const;
-  /// The one to take out of those that an asset has.
-  /// @throws InputError naming the asset when it has none that will do
-  [[nodiscard]] PriceField pick(const std::string& asset, const std::vector<PriceField>& held) const;
-};
 
 /// How price files are read.
 struct PriceReading {
@@ -76,10 +66,10 @@ struct BarColumns {
                                             const BarColumns& columns, const CsvStyle& style);
 
 /// Reads exchange rates: a CSV file, or every .csv file of a folder, each with columns `date` and `rate`. A file's name
-/// says what it holds: `MRD-HLC.csv` the price of one MRD in HLC, `MRD.csv` that of one MRD in `base`.
-/// @throws InputError as for prices, and when a name says no second currency and there is no base
-[[nodiscard]] std::vector<RateHistory> read_rates(const std::filesystem::path& path, const std::string& base,
-                                                  const CsvStyle& style = {});
+/// says what it holds: `MRD-HLC.csv` the price of one MRD in HLC, `MRD.csv` that of one MRD in a base
+/// currency that is settled later (`to` is empty).
+/// @throws InputError as for prices
+[[nodiscard]] std::vector<RateHistory> read_rates(const std::filesystem::path& path, const CsvStyle& style = {});
 
 /// Reads splits and dividends: columns `asset` (or `code`), `date` (or `ex_day`), and `split` (2, 2:1, 3:2), `dividend`
 /// or both; an empty cell is none.
@@ -100,13 +90,6 @@ struct MemberList {
 /// `code`, else one of `schemes`, else the first is taken.
 /// @throws InputError when it is empty
 [[nodiscard]] MemberList read_members(const std::filesystem::path& path, const std::vector<std::string>& schemes);
-
-/// Weights of one or several portfolios.
-struct WeightList {
-  std::string name;  ///< the column's header, or the file's name where the column is called `weight`
-  std::vector<std::string> assets;
-  std::vector<double> weights;  ///< fractions of wealth
-};
 
 /// Reads weights: a column `asset` (or `code`) and one column a portfolio, cells such as `12.5%`; empty is 0.
 /// @throws InputError for a missing column, an asset that comes twice, or a weight that cannot be read or has no %

@@ -1,4 +1,4 @@
-#include "inchtide/exchange/mandate.hpp"
+#include "inchtide/mandate/mandate.hpp"
 
 #include <fmt/format.h>
 #include <toml++/toml.h>
@@ -7,15 +7,19 @@
 #include <chrono>
 #include <sstream>
 
+#include "exchange/depth.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/base/range.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
-#include "json_text.hpp"
 
-namespace inchtide::exchange {
+namespace inchtide {
 namespace {
+
+using exchange::CsvStyle, exchange::HttpSettings, exchange::Provider;
+using exchange::deepest_level, exchange::is_too_deep;
 
 /// One table of the file, with its name for messages.
 class Section {
@@ -164,10 +168,10 @@ void read_universe(const Section& section, const std::filesystem::path& folder, 
   path("actions", mandate.actions);
   path("current", mandate.current);
   if (const auto align = section.text("align")) {
-    mandate.align = AlignPolicy::parse(*align, section.place_of("align"));
+    mandate.settings.align = AlignPolicy::parse(*align, section.place_of("align"));
   }
   if (const auto choice = section.text("short_histories")) {
-    mandate.short_histories = parse_short_histories(*choice, section.place_of("short_histories"));
+    mandate.settings.short_histories = parse_short_histories(*choice, section.place_of("short_histories"));
   }
   if (const auto dates = section.text("dates")) {
     mandate.style.dates = CsvStyle::parse_dates(*dates, section.place_of("dates"));
@@ -176,21 +180,22 @@ void read_universe(const Section& section, const std::filesystem::path& folder, 
     mandate.style.decimal = CsvStyle::parse_decimal(*decimal, section.place_of("decimal"));
   }
   if (const auto field = section.text("field")) {
-    mandate.fields.preferred = field_in(section, "field", *field);
-    mandate.fields_chosen = true;
+    mandate.settings.fields.preferred = field_in(section, "field", *field);
+    mandate.settings.fields_chosen = true;
   }
   if (const auto* fields = section.find("fields")) {
     const auto inner = section.inner("fields", *fields);
     for (const auto& [asset, node] : inner.entries()) {
-      mandate.fields.of_asset[lower_name(asset)] = field_in(inner, asset, *inner.text(asset));
-      mandate.fields_chosen = true;
+      mandate.settings.fields.of_asset[lower_name(asset)] = field_in(inner, asset, *inner.text(asset));
+      mandate.settings.fields_chosen = true;
     }
   }
-  mandate.rate_carry = section.whole_number("rate_carry", "a whole number of days");
-  mandate.drop_misprints = section.yes_or_no("drop_misprints").value_or(false);
-  mandate.assets = section.codes("assets");
-  mandate.benchmark = section.code("benchmark");
-  mandate.currency = section.code("currency");
+  auto& carry = mandate.settings.rate_carry;
+  carry = section.whole_number("rate_carry", "a whole number of days").value_or(carry);
+  mandate.settings.drop_misprints = section.yes_or_no("drop_misprints").value_or(false);
+  mandate.settings.assets = section.codes("assets");
+  mandate.settings.benchmark = section.code("benchmark");
+  mandate.settings.currency = section.code("currency");
 }
 
 void read_gather(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
@@ -305,7 +310,7 @@ std::map<std::string, double> figures_by_asset(const Section& section, const cha
 }
 
 void read_methods(const Section& section, const std::filesystem::path& folder, Mandate& mandate) {
-  auto& methods = mandate.methods;
+  auto& methods = mandate.settings.methods;
   if (const auto text = section.text("expected")) {
     methods.expected = ExpectedMethod::parse(*text, section.place_of("expected"));
   }
@@ -320,7 +325,7 @@ void read_methods(const Section& section, const std::filesystem::path& folder, M
   };
   methods.denominator =
       Denominator(choice("denominator", {"sample", "population"}, "Give \"sample\" (T-1) or \"population\" (T)"));
-  mandate.returns = ReturnKind(choice("returns", {"simple", "log"}, "Give \"simple\" or \"log\""));
+  mandate.settings.returns = ReturnKind(choice("returns", {"simple", "log"}, "Give \"simple\" or \"log\""));
   const auto positive = [&](const char* key, double& target) {
     const auto value = section.number(key);
     if (!value) return;
@@ -346,7 +351,7 @@ void read_views(const Section& section, Mandate& mandate) {
     if (!says) {
       throw InputError(view.place("says", *node), "the key is missing", "Give says = \"KELPFARM = 8%\"");
     }
-    mandate.methods.views.push_back(View::parse(*says, name, view.percent("confidence").value_or(0.5)));
+    mandate.settings.methods.views.push_back(View::parse(*says, name, view.percent("confidence").value_or(0.5)));
   }
 }
 
@@ -355,12 +360,13 @@ void read_estimate(const Section& section, const std::filesystem::path& folder, 
                       "covariance", "denominator", "premium", "risk_aversion", "tau", "implied_weights", "own",
                       "caps"});
   read_methods(section, folder, mandate);
-  mandate.periods_per_year = section.number("periods_per_year");
-  if (mandate.periods_per_year && !(*mandate.periods_per_year > 0 && *mandate.periods_per_year <= 1e5)) {
+  mandate.settings.periods_per_year = section.number("periods_per_year");
+  if (mandate.settings.periods_per_year &&
+      !(*mandate.settings.periods_per_year > 0 && *mandate.settings.periods_per_year <= 1e5)) {
     throw InputError(section.place_of("periods_per_year"), "it is no count of periods", "Give for example 252");
   }
   if (const auto every = section.text("every")) {
-    mandate.every = Interval::parse(*every, section.place_of("every"));
+    mandate.settings.every = Interval::parse(*every, section.place_of("every"));
   }
   if (const auto last = section.text("last_period")) {
     const std::vector<std::string> choices = {"drop", "keep"};
@@ -369,18 +375,18 @@ void read_estimate(const Section& section, const std::filesystem::path& folder, 
       throw InputError(section.place_of("last_period"), fmt::format("there is no choice '{}'", *last),
                        "Give \"drop\" or \"keep\"");
     }
-    mandate.keep_last_period = *found == 1;
+    mandate.settings.keep_last_period = *found == 1;
   }
-  mandate.from = section.day("from");
-  mandate.to = section.day("to");
-  mandate.risk_free = section.percent("risk_free");
+  mandate.settings.from = section.day("from");
+  mandate.settings.to = section.day("to");
+  mandate.settings.risk_free = section.percent("risk_free");
 }
 
 void read_limits(const Section& section, Mandate& mandate) {
   for (const auto& [name, node] : section.entries()) {
     const auto text = section.text(name);
     try {
-      mandate.limits.push_back(Limit::parse(*text, name));
+      mandate.settings.limits.push_back(Limit::parse(*text, name));
     } catch (const InputError& error) {
       auto notice = error.notice();  // it has the limit
       notice.where.file = section.place(name, *node).file;
@@ -395,7 +401,8 @@ void read_costs(const Section& section, Mandate& mandate) {
     const auto cost = section.inner(name, *node);
     cost.allow_only({"bps", "buy_bps", "sell_bps"});
     const double both = cost.number("bps").value_or(0);
-    mandate.costs.push_back({name, cost.number("buy_bps").value_or(both), cost.number("sell_bps").value_or(both)});
+    mandate.settings.costs.push_back(
+        {name, cost.number("buy_bps").value_or(both), cost.number("sell_bps").value_or(both)});
   }
 }
 
@@ -410,17 +417,18 @@ void read_schedules(const Section& section, Mandate& mandate) {
     }
     auto parsed = Schedule::parse(*check, schedule.place("check", *schedule.find("check")));
     parsed.name = name;
-    mandate.schedules.push_back(parsed);
+    mandate.settings.schedules.push_back(parsed);
   }
 }
 
 void read_rehearsal(const Section& section, Mandate& mandate) {
   section.allow_only({"split", "wealth", "delay", "aims"});
-  mandate.split = section.day("split");
-  mandate.wealth = section.number("wealth");
-  mandate.delay = section.whole_number("delay", "a whole number of trading days");
+  mandate.settings.split = section.day("split");
+  auto& settings = mandate.settings;
+  settings.wealth = section.number("wealth").value_or(settings.wealth);
+  settings.delay = section.whole_number("delay", "a whole number of trading days").value_or(settings.delay);
   for (const auto& aim : section.texts("aims")) {
-    mandate.aims.push_back(Aim::parse(aim, section.place("aims", *section.find("aims"))));
+    mandate.settings.aims.push_back(Aim::parse(aim, section.place("aims", *section.find("aims"))));
   }
 }
 
@@ -448,7 +456,7 @@ void check_depth(const std::filesystem::path& path, const std::string& content) 
 }  // namespace
 
 Mandate read_mandate(const std::filesystem::path& path) {
-  const auto content = read_text_file(path);
+  const auto content = exchange::read_text_file(path);
   check_depth(path, content);
   toml::table root;
   try {
@@ -478,4 +486,4 @@ Mandate read_mandate(const std::filesystem::path& path) {
   return mandate;
 }
 
-}  // namespace inchtide::exchange
+}  // namespace inchtide

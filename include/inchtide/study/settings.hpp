@@ -1,0 +1,73 @@
+#pragma once
+/// What a manager settles before a study: which assets, over which days, how to estimate, within which limits, for
+/// which aims, and how to trade. Values only; where they come from (a mandate, a command line, a program) is not known
+/// here.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "inchtide/base/costs.hpp"
+#include "inchtide/base/day.hpp"
+#include "inchtide/estimate/estimators.hpp"
+#include "inchtide/frontier/limits.hpp"
+#include "inchtide/prices/field_choice.hpp"
+#include "inchtide/prices/price_table.hpp"
+#include "inchtide/rehearsal/rehearsal.hpp"
+#include "inchtide/returns/conventions.hpp"
+#include "inchtide/weights/aim.hpp"
+
+namespace inchtide {
+
+struct Settings {
+  // The universe
+  std::vector<std::string> assets;       ///< by code; empty: all that have prices
+  std::optional<std::string> benchmark;  ///< compared with, never held
+  std::optional<std::string> currency;   ///< the base; the only one there is when left out
+  int rate_carry = 5;                    ///< a rate is good for so many calendar days after its own
+  AlignPolicy align;
+  ShortHistories short_histories = ShortHistories::shorten;
+  bool drop_misprints = false;
+  FieldChoice fields;
+  bool fields_chosen = false;  ///< then stand-ins for a field are said
+  bool strict = false;         ///< a finding that is a warning is an error
+
+  // The window; `last` counts back from the last priced day, and `trading_days` counts from `from` on or back from
+  // there
+  std::optional<Day> from, to;
+  std::optional<Interval> last;
+  std::optional<std::size_t> trading_days;
+
+  // Returns
+  std::optional<Interval> every;           ///< a month, or the next that all histories fill, when left out
+  std::optional<double> periods_per_year;  ///< as measured when left out
+  bool keep_last_period = false;           ///< use a last period that has not ended
+  ReturnKind returns = ReturnKind::simple;
+  bool pairwise = false;  ///< keep rows on which some asset has no return
+
+  // The estimate
+  std::optional<double> risk_free;  ///< fraction per year; that of the estimate, or 0, when left out
+  EstimateOptions methods;          ///< its risk-free rate and implied weights are filled in by the study
+
+  // Portfolios
+  Limits limits;        ///< one on an asset that the study leaves out is passed over, and said
+  Limits added_limits;  ///< these have to fit the assets
+  std::vector<CostClass> costs;
+  double horizon = 1;     ///< years over which the cost of trading from the weights held now is spread
+  std::vector<Aim> aims;  ///< minimum variance, maximum Sharpe and equal weights when there are none, nor weights
+  std::vector<std::string> mixes;  ///< see `mixed_weights`
+  bool show_current = false;       ///< the weights held now among the portfolios
+  bool after_costs = false;        ///< aims once more with the cost of trading counted
+  bool borrowing = false;          ///< blends may borrow at the risk-free rate
+  bool move_inside = false;        ///< weights that break limits once more, moved to the nearest that don't
+  std::optional<double> rounding;  ///< all once more in whole steps of this fraction
+  double gap = 1e-4;               ///< of a search for positions: good enough, a part of the variance
+
+  // Rehearsal
+  std::optional<Day> split;         ///< weights are estimated before it and rehearsed from it
+  std::vector<Schedule> schedules;  ///< never, monthly, quarterly and yearly when there are none
+  double wealth = RehearsalOptions{}.wealth;
+  int delay = RehearsalOptions{}.delay;
+};
+
+}  // namespace inchtide

@@ -1,0 +1,49 @@
+#include <utility>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/mandate/mandate.hpp"
+
+namespace inchtide {
+namespace {
+
+void read_weights_of(const Mandate& mandate, Sources& sources) {
+  if (mandate.current) sources.current = exchange::read_weights(*mandate.current).front();
+  for (const auto& file : mandate.given) {
+    for (auto& list : exchange::read_weights(file)) sources.given.push_back(std::move(list));
+  }
+}
+
+}  // namespace
+
+Sources read_sources(const Mandate& mandate, int threads) {
+  if (!mandate.prices) {
+    throw InputError("prices", "none were given",
+                     {{Means::prices, "Give a file or folder of them"}, {Means::mandate, "a mandate that names one"}});
+  }
+  Sources sources;
+  if (mandate.tags) sources.tags = exchange::read_tags(*mandate.tags);
+  const exchange::PriceReading reading{mandate.style, mandate.settings.fields, {}, threads};
+  std::error_code unknown;
+  if (std::filesystem::is_directory(*mandate.prices, unknown)) {
+    auto read = exchange::read_bars_listing_failures(*mandate.prices, reading);
+    sources.bars = std::move(read.bars);
+    sources.passed_over = std::move(read.failures);
+  } else {
+    sources.bars = exchange::read_bars(*mandate.prices, reading);
+  }
+  if (mandate.actions) sources.actions = exchange::read_actions(*mandate.actions, mandate.style);
+  if (mandate.rates) sources.rates = exchange::read_rates(*mandate.rates, mandate.style);
+  if (mandate.implied_weights) sources.implied = exchange::read_weights(*mandate.implied_weights).front();
+  read_weights_of(mandate, sources);
+  return sources;
+}
+
+Sources read_sources_beside_an_estimate(const Mandate& mandate) {
+  Sources sources;
+  if (mandate.tags) sources.tags = exchange::read_tags(*mandate.tags);
+  read_weights_of(mandate, sources);
+  return sources;
+}
+
+}  // namespace inchtide

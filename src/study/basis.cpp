@@ -1,0 +1,145 @@
+#include "inchtide/study/basis.hpp"
+
+#include <fmt/format.h>
+
+#include <limits>
+#include <numeric>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/estimate/benchmark.hpp"
+#include "inchtide/prices/periods.hpp"
+
+namespace inchtide {
+namespace {
+
+// Limits on assets that are known elsewhere but no part of this study are passed over, and said.
+Limits limits_on(const std::vector<std::string>& assets, const Settings& settings,
+                 const std::vector<std::string>& known_elsewhere, std::vector<Notice>& warnings) {
+  Limits limits;
+  for (const auto& limit : settings.limits) {
+    const auto asset = limit.asset();
+    if (!asset.empty() && !find_name(asset, assets) && find_name(asset, known_elsewhere)) {
+      warnings.push_back(
+          fmt::format("Limit {} '{}' is passed over: {} is not among the assets", limit.name, limit.text, asset));
+      continue;
+    }
+    limits.push_back(limit);
+  }
+  limits.insert(limits.end(), settings.added_limits.begin(), settings.added_limits.end());
+  return limits;
+}
+
+// What is held now, and what trading from it costs.
+void take_current(Basis& basis, const WeightList& current, const Settings& settings) {
+  basis.facts.current = weights_for(basis.estimate.assets, current);
+  if (settings.costs.empty()) return;
+  const auto rates = cost_rates(settings.costs, basis.estimate.assets, basis.facts.tags);
+  const auto values = [](const std::vector<double>& list) {
+    return Eigen::Map<const Eigen::VectorXd>(list.data(), Eigen::Index(list.size()));
+  };
+  basis.facts.costs = TradingCosts{basis.facts.current, values(rates.buy), values(rates.sell), settings.horizon};
+}
+
+void finish(Basis& basis, const Sources& sources, const Settings& settings,
+            const std::vector<std::string>& known_elsewhere) {
+  if (basis.estimate.returns == ReturnKind::log) {
+    basis.estimate = simple_from_log(basis.estimate);
+    basis.warnings.push_back(
+        "The estimate is of log returns. Portfolios add up simple ones, so it is converted, exact where a year's "
+        "growth is lognormal: E = exp(m + s/2) - 1 of mean m and variance s, covariance (1 + E)(1 + E')(exp(c) - 1)");
+  }
+  basis.risk_free = settings.risk_free.value_or(basis.estimate.risk_free);
+  basis.estimate.risk_free = basis.risk_free;
+  basis.limits = limits_on(basis.estimate.assets, settings, known_elsewhere, basis.warnings);
+  if (sources.current) take_current(basis, *sources.current, settings);
+}
+
+}  // namespace
+
+ReturnTable returns_by(const PriceTable& prices, const Interval& every, const Settings& settings,
+                       std::vector<Notice>& warnings) {
+  const auto ends = period_ends(prices, every, settings.keep_last_period);
+  if (!ends.last_kept || ends.last_unfinished) {
+    warnings.push_back(fmt::format("The last {} had not ended on {}, {}", every.words(), to_string(prices.days.back()),
+                                   ends.last_kept ? "and is used as it stands, as chosen" : "so it is not used"));
+  }
+  auto returns = returns_of(ends.table, every, settings.returns);
+  if (settings.periods_per_year) returns.periods_per_year = *settings.periods_per_year;
+  return returns;
+}
+
+StudyReturns study_returns(const Universe& universe, const Settings& settings, std::optional<Day> before) {
+  auto columns = universe.assets;
+  if (universe.benchmark) columns.push_back(*universe.benchmark);
+  auto prices = universe.prices.only(columns);
+  if (before) prices = prices.between(std::nullopt, *before - std::chrono::days{1});
+  StudyReturns result;
+  auto both = returns_by(prices, universe.every, settings, result.warnings);
+  const Eigen::Index followers = universe.benchmark ? 1 : 0;
+  if (!settings.pairwise) {
+    both = both.at_common_ends(followers);
+    if (const auto many = both.long_rows(); many > 0) {
+      result.warnings.push_back(fmt::format("{} of {} returns span several {}s, and count as many", many,
+                                            both.observations(), universe.every.words()));
+    }
+  }
+  std::vector<Eigen::Index> own(universe.assets.size());
+  std::iota(own.begin(), own.end(), Eigen::Index(0));
+  result.assets = both.columns(own);
+  if (!universe.benchmark) return result;
+  // Only returns over the same days as the assets' count beside them.
+  const auto last = both.returns.cols() - 1;
+  result.benchmark = both.returns.col(last);
+  for (Eigen::Index t = 0; t < both.spans.rows(); ++t) {
+    if (both.spans(t, last) != both.spans(t, 0)) result.benchmark[t] = std::numeric_limits<double>::quiet_NaN();
+  }
+  return result;
+}
+
+EstimateOptions methods_of(const Universe& universe, const Sources& sources, const Settings& settings) {
+  auto methods = settings.methods;
+  methods.risk_free = settings.risk_free.value_or(0);
+  if (sources.implied) methods.implied_weights = weights_for(universe.assets, *sources.implied);
+  return methods;
+}
+
+Basis basis_of(const Universe& universe, const Sources& sources, const Settings& settings, std::optional<Day> before) {
+  Basis basis;
+  auto returns = study_returns(universe, settings, before);
+  basis.warnings = std::move(returns.warnings);
+  basis.methods = methods_of(universe, sources, settings);
+  basis.estimated = estimate_by(returns.assets, basis.methods, returns.benchmark);
+  basis.estimate = basis.estimated.estimate;
+  basis.facts.tags = universe.tags;
+  if (universe.benchmark && settings.returns == ReturnKind::simple) {
+    basis.facts.benchmark = benchmark_risk(returns.assets, returns.benchmark, settings.methods.denominator);
+  }
+  basis.returns = std::move(returns.assets);
+  auto known = universe.tags.assets;
+  for (const auto& history : universe.histories) known.push_back(history.asset);
+  for (const auto& passed : universe.passed_over) known.push_back(passed.first);
+  finish(basis, sources, settings, known);
+  const auto& estimate = basis.estimate;
+  if (estimate.rows_dropped > 0) {
+    basis.warnings.push_back(
+        fmt::format("{} of {} periods are left out of the estimate: the benchmark has no return there",
+                    estimate.rows_dropped, estimate.rows_dropped + estimate.observations));
+  }
+  // Too few returns for a covariance is a warning everywhere; the rest of the advice is for who looks at the estimate.
+  if (estimate.observations <= std::size_t(estimate.size())) {
+    const auto& advice = basis.estimated.advice;
+    basis.warnings.insert(basis.warnings.end(), advice.begin(), advice.end());
+  }
+  return basis;
+}
+
+Basis basis_of(Estimate estimate, const Sources& sources, const Settings& settings) {
+  Basis basis;
+  basis.estimate = std::move(estimate);
+  basis.facts.tags = sources.tags;
+  finish(basis, sources, settings, sources.tags.assets);
+  return basis;
+}
+
+}  // namespace inchtide

@@ -1,0 +1,151 @@
+#include "study/window.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/prices/periods.hpp"
+
+namespace inchtide {
+namespace {
+
+constexpr std::size_t enough_returns = 24;
+constexpr std::chrono::days slack{31};  // a window that is shorter by less is not worth a word
+
+// The universe's histories, cut to the window.
+std::vector<PriceHistory> in_window(const Universe& universe) {
+  std::vector<PriceHistory> cut;
+  for (const auto& history : universe.own_histories()) {
+    auto part = history;
+    const std::vector<Day>& all = history.days;
+    const auto& table = universe.prices.days;
+    const auto begin = std::ranges::lower_bound(all, table.front()) - all.begin();
+    const auto end = std::ranges::upper_bound(all, table.back()) - all.begin();
+    if (begin >= end) continue;
+    part.days = DayList(std::vector<Day>(all.begin() + begin, all.begin() + end));
+    part.prices = {history.prices.begin() + begin, history.prices.begin() + end};
+    cut.push_back(std::move(part));
+  }
+  return cut;
+}
+
+// Whatever the days are that prices are put side by side on, shortening is to the window that all have.
+PriceTable shortened(const Universe& universe, const Settings& settings) {
+  const auto& whole = universe.aligned.table;
+  if (settings.align.kind != AlignPolicy::Kind::any || universe.short_histories != ShortHistories::shorten) {
+    return whole;
+  }
+  Day from = whole.days.front(), to = whole.days.back();
+  for (const auto& history : universe.own_histories()) {
+    from = std::max(from, history.days.front());
+    to = std::min(to, history.days.back());
+  }
+  return from > to ? whole : whole.between(from, to);
+}
+
+// A history's first and last day, within what was asked for.
+std::pair<Day, Day> bounded(const PriceHistory& history, const Settings& settings) {
+  return {std::max(history.days.front(), settings.from.value_or(history.days.front())),
+          std::min(history.days.back(), settings.to.value_or(history.days.back()))};
+}
+
+}  // namespace
+
+PriceTable window_of(const Universe& universe, const Settings& settings) {
+  const auto table = shortened(universe, settings);
+  auto from = settings.from;
+  if (settings.last) {
+    const auto until = table.between(std::nullopt, settings.to);
+    const auto every = settings.every.value_or(Interval{1, Unit::month});
+    from = window_start(until, *settings.last, every, settings.keep_last_period);
+  }
+  if (!settings.trading_days) return table.between(from, settings.to);
+  const auto cut = table.between(from, std::nullopt);
+  const auto count = *settings.trading_days;
+  if (cut.rows() < count) {
+    throw InputError(
+        "window", fmt::format("{} trading days were asked for, {} are there", count, cut.rows()),
+        fmt::format("The prices run from {} to {}", to_string(cut.days.front()), to_string(cut.days.back())));
+  }
+  return from ? cut.between(std::nullopt, cut.days[count - 1])
+              : cut.between(cut.days[cut.rows() - count], std::nullopt);
+}
+
+void settle_interval(Universe& universe, const Settings& settings) {
+  const auto histories = in_window(universe);
+  if (settings.every) {
+    universe.every = *settings.every;
+    check_interval(histories, universe.every, settings.align);
+    return;
+  }
+  const Interval usual{1, Unit::month};
+  const auto fits = interval_that_fits(histories, usual);
+  if (fits && *fits != usual) {
+    const auto ends = period_ends(universe.prices, *fits, settings.keep_last_period);
+    if (ends.table.rows() > enough_returns) {
+      universe.every = *fits;
+      universe.warnings.push_back(
+          {{},
+           fmt::format("Returns are {}, not monthly: not every history has prices in half of its months",
+                       fits->adjective()),
+           {{Means::interval, "Choose another interval"}}});
+      return;
+    }
+  }
+  universe.every = usual;
+  check_interval(histories, usual, settings.align);
+}
+
+Day window_start(const PriceTable& table, const Interval& span, const Interval& every, bool keep_last_period) {
+  const Day last = table.days.back();
+  const Day anniversary = span.before(last);
+  const auto last_on_or_before = [&](Day day) {
+    const auto after = std::ranges::upper_bound(table.days, day);
+    return after == table.days.begin() ? table.days.front() : *std::prev(after);
+  };
+  if (span.unit() == Unit::day) return anniversary;
+  if (every.unit() == Unit::day || every.unit() == Unit::week) return last_on_or_before(anniversary);
+  // So many periods before the one that ends the window.
+  const auto ends = period_ends(table, every, keep_last_period);
+  if (ends.table.rows() == 0) return last_on_or_before(anniversary);
+  const double periods = every.periods_per_year() / span.periods_per_year();
+  if (std::abs(periods - std::round(periods)) > 1e-9) return last_on_or_before(anniversary);
+  const long base = every.period_of(ends.table.days.back()) - std::lround(periods);
+  return last_on_or_before(every.period_end(base));
+}
+
+std::optional<Notice> notice_of_the_window(const Universe& universe, const Settings& settings) {
+  const auto all = universe.own_histories();
+  if (universe.short_histories != ShortHistories::shorten || all.size() < 2) return std::nullopt;
+  // From the earliest first price to the latest last one, within what was asked for.
+  auto [first, last] = bounded(all[0], settings);
+  for (const auto& history : all) {
+    first = std::min(first, bounded(history, settings).first);
+    last = std::max(last, bounded(history, settings).second);
+  }
+  struct Cut {
+    std::chrono::days lost;
+    std::string asset, how;
+  };
+  std::vector<Cut> cuts;
+  for (const auto& history : all) {
+    const auto [from, to] = bounded(history, settings);
+    const auto late = from - first, early = last - to;
+    if (std::max(late, early) <= slack) continue;
+    cuts.push_back(
+        {late + early, history.asset,
+         late > early ? "begins on " + to_string(history.days.front()) : "ends on " + to_string(history.days.back())});
+  }
+  if (cuts.empty()) return std::nullopt;
+  std::ranges::stable_sort(cuts, [](const Cut& a, const Cut& b) { return a.lost > b.lost; });
+  const auto& worst = cuts.front();
+  auto line = fmt::format("{} {}: {:.1f} of {:.1f} years are not used", worst.asset, worst.how,
+                          double(worst.lost.count()) / 365.25, years_between(first, last));
+  if (cuts.size() > 1) line += fmt::format(" for it alone, and {} more shorten the window", cuts.size() - 1);
+  return Notice({}, line, {{Means::short_histories, "Leaving short histories out keeps them", "leave-out"}});
+}
+
+}  // namespace inchtide

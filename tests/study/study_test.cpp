@@ -1,0 +1,405 @@
+// The steps of a study, on values alone: what is settled, left out, converted and said, and that nothing looks ahead.
+
+#include <gmock/gmock.h>
+
+#include <cmath>
+#include <random>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/prices/periods.hpp"
+#include "inchtide/study/runs.hpp"
+#include "support/messages.hpp"
+
+namespace inchtide {
+namespace {
+
+using test::message_of;
+using testing::AllOf;
+using testing::Contains;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::IsEmpty;
+
+Day day(const char* text) {
+  return *parse_day(text);
+}
+
+/// Weekday closes from one day to another, a random walk of its own.
+BarHistory walk(const std::string& code, unsigned seed, Day from = day("2018-01-01"), Day to = day("2023-12-29")) {
+  BarHistory bars{code};
+  std::mt19937 random(seed);
+  std::normal_distribution<double> step(0.0003, 0.01);
+  std::vector<Day> days;
+  double price = 50;
+  for (Day d = from; d <= to; d += std::chrono::days{1}) {
+    if (std::chrono::weekday(d).iso_encoding() > 5) continue;
+    days.push_back(d);
+    bars.of(PriceField::close).push_back(price *= std::exp(step(random)));
+  }
+  bars.days = DayList(std::move(days));
+  return bars;
+}
+
+/// One price a quarter, its last.
+void keep_quarter_ends(BarHistory& bars) {
+  const Interval quarter{1, Unit::quarter};
+  std::vector<Day> days;
+  std::vector<double> closes;
+  for (std::size_t row = 0; row < bars.days.size(); ++row) {
+    const bool last = row + 1 == bars.days.size();
+    if (!last && quarter.period_of(bars.days[row + 1]) == quarter.period_of(bars.days[row])) continue;
+    days.push_back(bars.days[row]);
+    closes.push_back(bars.of(PriceField::close)[row]);
+  }
+  bars.days = DayList(std::move(days));
+  bars.of(PriceField::close) = closes;
+}
+
+Sources three() {
+  Sources sources;
+  sources.bars = {walk("TIDEMILL", 1), walk("KELPFARM", 2), walk("HOLLBOND", 3)};
+  return sources;
+}
+
+Tags tagged(const std::vector<std::pair<std::string, std::string>>& currencies) {
+  Tags tags{{"currency"}, {}, {}};
+  for (const auto& [asset, currency] : currencies) {
+    tags.assets.push_back(asset);
+    tags.rows.push_back({currency});
+  }
+  return tags;
+}
+
+std::vector<std::string> texts_of(const std::vector<Notice>& notices) {
+  std::vector<std::string> texts;
+  for (const auto& notice : notices) texts.push_back(notice.text());
+  return texts;
+}
+
+TEST(StudyUniverse, TakesTheBenchmarkFromAmongTheAssets) {
+  Settings settings;
+  settings.benchmark = "hollbond";
+  settings.assets = {"kelpfarm", "HOLLBOND"};
+  const auto universe = universe_of(three(), settings);
+  EXPECT_THAT(universe.assets, ElementsAre("KELPFARM"));
+  EXPECT_EQ(universe.benchmark, "HOLLBOND");
+  EXPECT_EQ(universe.prices.codes(), (std::vector<std::string>{"KELPFARM", "HOLLBOND"}));
+  EXPECT_THAT(texts_of(universe.warnings), Contains(HasSubstr("HOLLBOND is the benchmark")));
+  EXPECT_EQ(universe.bars.size(), 2u);
+}
+
+TEST(StudyUniverse, SaysWhichCodeHasNoPrices) {
+  Settings settings;
+  settings.assets = {"KELPFORM"};
+  EXPECT_THAT(message_of([&] { (void)universe_of(three(), settings); }),
+              HasSubstr("assets: no prices of 'KELPFORM'. Did you mean 'KELPFARM'?"));
+  settings.assets.clear();
+  settings.benchmark = "NOBODY";
+  EXPECT_THAT(message_of([&] { (void)universe_of(three(), settings); }), HasSubstr("benchmark: no prices of 'NOBODY'"));
+  EXPECT_THAT(message_of([&] { (void)universe_of({}, {}); }), HasSubstr("none is left to look at"));
+}
+
+TEST(StudyUniverse, WhatCannotBeReadCostsNoOtherUnlessItIsAskedFor) {
+  auto sources = three();
+  sources.passed_over.emplace_back("BEACONET", Notice(Where::in_file("BEACONET.csv", 7, "close"), "'x' is no number"));
+  const auto universe = universe_of(sources, {});
+  EXPECT_EQ(universe.assets.size(), 3u);
+  ASSERT_EQ(universe.passed_over.size(), 1u);
+  EXPECT_EQ(universe.passed_over[0].second.where.line, 7u);
+  EXPECT_THAT(texts_of(universe.warnings),
+              Contains("BEACONET is passed over: BEACONET.csv, line 7, column close: 'x' is no number"));
+  Settings settings;
+  settings.benchmark = "BEACONET";
+  EXPECT_THAT(message_of([&] { (void)universe_of(sources, settings); }), HasSubstr("BEACONET.csv, line 7"));
+  settings.benchmark.reset();
+  settings.assets = {"TIDEMILL"};
+  EXPECT_THAT(universe_of(sources, settings).passed_over, IsEmpty()) << "nobody asked for it";
+}
+
+TEST(StudyUniverse, ConvertsByRatesAndLeavesOutWithoutThem) {
+  auto sources = three();
+  sources.tags = tagged({{"TIDEMILL", "HLC"}, {"KELPFARM", "MRD"}, {"HOLLBOND", "HLC"}});
+  EXPECT_THAT(message_of([&] { (void)universe_of(sources, {}); }),
+              HasSubstr("currency: the tags name several: HLC, MRD. Choose the base one"));
+  Settings settings;
+  settings.currency = "HLC";
+  const auto without = universe_of(sources, settings);
+  EXPECT_THAT(without.assets, ElementsAre("TIDEMILL", "HOLLBOND"));
+  EXPECT_THAT(without.left_out, ElementsAre("KELPFARM (MRD)"));
+  EXPECT_TRUE(std::ranges::any_of(without.warnings, [](const Notice& n) { return n.offers(Means::rates); }));
+  // A rate that names no second currency is in the base one; 2 HLC for an MRD doubles every price.
+  const auto& days = sources.bars[1].days;
+  sources.rates = {{"MRD", "", days, std::vector<double>(days.size(), 2.0)}};
+  const auto with = universe_of(sources, settings);
+  EXPECT_EQ(with.assets.size(), 3u);
+  const auto codes = with.prices.codes();
+  const auto column = std::ranges::find(codes, "KELPFARM") - codes.begin();
+  EXPECT_EQ(with.prices.prices(5, Eigen::Index(column)), 2 * sources.bars[1].of(PriceField::close)[5]);
+  EXPECT_EQ(with.conversions.size(), 1u);
+}
+
+TEST(StudyUniverse, ShortHistoriesAreShortenedLeftOutOrKept) {
+  auto sources = three();
+  sources.bars[2] = walk("HOLLBOND", 3, day("2021-01-01"));
+  Settings settings;
+  const auto shortened = universe_of(sources, settings);
+  EXPECT_EQ(shortened.prices.days.front(), day("2021-01-01"));
+  EXPECT_THAT(
+      texts_of(shortened.warnings),
+      Contains("HOLLBOND begins on 2021-01-01: 3.0 of 6.0 years are not used. Leaving short histories out keeps "
+               "them (leave-out)"));
+  settings.short_histories = ShortHistories::leave_out;
+  const auto without = universe_of(sources, settings);
+  EXPECT_THAT(without.assets, ElementsAre("TIDEMILL", "KELPFARM"));
+  EXPECT_EQ(without.prices.days.front(), day("2018-01-01"));
+  settings.short_histories = ShortHistories::keep;
+  EXPECT_EQ(universe_of(sources, settings).prices.days.front(), day("2018-01-01"));
+}
+
+TEST(StudyUniverse, TheWindowCountsBackFromItsLastDay) {
+  Settings settings;
+  settings.last = Interval{2, Unit::year};
+  settings.to = day("2022-06-30");
+  const auto universe = universe_of(three(), settings);
+  EXPECT_EQ(universe.prices.days.back(), day("2022-06-30"));
+  EXPECT_EQ(study_returns(universe, settings).assets.observations(), 24u);
+  settings.last.reset();
+  settings.trading_days = 100;
+  EXPECT_EQ(universe_of(three(), settings).prices.rows(), 100u);
+  settings.trading_days = 100000;
+  EXPECT_THAT(message_of([&] { (void)universe_of(three(), settings); }),
+              HasSubstr("100000 trading days were asked for"));
+}
+
+TEST(StudyUniverse, ALongerIntervalIsTakenWhereNotAllHaveMonthsAndSaid) {
+  auto sources = three();
+  keep_quarter_ends(sources.bars[2]);
+  Settings settings;
+  const auto complaint = [&](Interval every) {
+    settings.every = every;
+    return message_of([&] { (void)universe_of(sources, settings); });
+  };
+  EXPECT_THAT(complaint({1, Unit::month}),
+              AllOf(HasSubstr("HOLLBOND: it has prices in"), HasSubstr("take a longer interval (1q)")));
+  settings.every = Interval{1, Unit::quarter};
+  EXPECT_NO_THROW((void)universe_of(sources, settings));
+  // Ten years of quarters are enough to go by of themselves.
+  sources.bars[0] = walk("TIDEMILL", 1, day("2010-01-04"));
+  sources.bars[1] = walk("KELPFARM", 2, day("2010-01-04"));
+  auto long_fund = walk("HOLLBOND", 3, day("2010-01-04"));
+  keep_quarter_ends(long_fund);
+  sources.bars[2] = long_fund;
+  const auto universe = universe_of(sources, {});
+  EXPECT_EQ(universe.every.text(), "1q");
+  EXPECT_TRUE(std::ranges::any_of(universe.warnings, [](const Notice& n) { return n.offers(Means::interval); }));
+}
+
+TEST(StudyUniverse, FindingsAreSaidInOneLineAndRefusedByTheStrict) {
+  auto sources = three();
+  sources.bars[0].of(PriceField::close)[700] *= 10;
+  const auto universe = universe_of(sources, {});
+  const auto said = std::ranges::find_if(universe.warnings, [](const Notice& n) { return n.offers(Means::inspect); });
+  ASSERT_NE(said, universe.warnings.end());
+  EXPECT_THAT(said->text(), HasSubstr("The prices have 1 warning (TIDEMILL on "));
+  Settings strict;
+  strict.strict = true;
+  EXPECT_THROW((void)universe_of(sources, strict), InputError);
+  EXPECT_NO_THROW((void)universe_of(sources, strict, Purpose::looking)) << "who looks at them sees them";
+  Settings dropping;
+  dropping.drop_misprints = true;
+  EXPECT_EQ(universe_of(sources, dropping).misprints.size(), 1u);
+}
+
+TEST(StudyBasis, NothingOnTheSplitOrAfterItCounts) {
+  const auto split = day("2022-01-03");
+  Settings settings;
+  settings.benchmark = "HOLLBOND";
+  for (auto every : {Interval{1, Unit::month}, Interval{1, Unit::week}, Interval{1, Unit::day}}) {
+    settings.every = every;
+    const auto sources = three();
+    auto changed = sources;
+    for (auto& bars : changed.bars) {
+      for (std::size_t row = 0; row < bars.days.size(); ++row) {
+        if (bars.days[row] >= split) bars.of(PriceField::close)[row] *= 1.5 + 0.1 * std::sin(double(row));
+      }
+    }
+    const auto one = basis_of(universe_of(sources, settings), sources, settings, split);
+    const auto other = basis_of(universe_of(changed, settings), changed, settings, split);
+    EXPECT_EQ(one.estimate.expected_return, other.estimate.expected_return);
+    EXPECT_EQ(one.estimate.covariance.matrix(), other.estimate.covariance.matrix());
+    EXPECT_EQ(one.facts.benchmark->variance, other.facts.benchmark->variance);
+    // And what comes before does count.
+    const auto later = basis_of(universe_of(changed, settings), changed, settings, day("2023-01-02"));
+    EXPECT_NE(one.estimate.expected_return, later.estimate.expected_return);
+  }
+}
+
+TEST(StudyBasis, IsTheEstimateOfTheReturnsOfTheWindow) {
+  // The same by the stages, one by one.
+  const auto sources = three();
+  Settings settings;
+  settings.from = day("2019-01-01");
+  settings.risk_free = 0.01;
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  std::vector<PriceHistory> histories;
+  for (const auto& bars : sources.bars) histories.push_back(bars.history(PriceField::close));
+  const Interval monthly{1, Unit::month};
+  const auto prices = align_common(histories).table.between(settings.from, std::nullopt);
+  const auto estimate = sample_estimate(simple_returns(period_ends(prices, monthly).table, monthly));
+  EXPECT_EQ(basis.estimate.expected_return, estimate.expected_return);
+  EXPECT_EQ(basis.estimate.covariance.matrix(), estimate.covariance.matrix());
+  EXPECT_EQ(basis.risk_free, 0.01);
+}
+
+TEST(StudyBasis, LogReturnsBecomeSimpleOnes) {
+  const auto sources = three();
+  Settings settings;
+  settings.returns = ReturnKind::log;
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings);
+  EXPECT_EQ(basis.estimate.returns, ReturnKind::simple);
+  const auto logs = estimate_by(study_returns(universe, settings).assets, {}).estimate;
+  const double m = logs.expected_return[0], s = logs.covariance.variance(0);
+  EXPECT_NEAR(basis.estimate.expected_return[0], std::exp(m + s / 2) - 1, 1e-14);
+  EXPECT_THAT(texts_of(basis.warnings), Contains(HasSubstr("The estimate is of log returns")));
+}
+
+TEST(StudyBasis, LimitsOnWhatIsLeftOutArePassedOverAndAddedOnesAreNot) {
+  const auto sources = three();
+  Settings settings;
+  settings.assets = {"TIDEMILL", "KELPFARM"};
+  settings.limits = {Limit::parse("HOLLBOND <= 10%", "bonds"), Limit::parse("each <= 80%")};
+  const auto with_bonds = [&](const Settings& how) {
+    auto all = sources;
+    all.tags = tagged({{"HOLLBOND", ""}});
+    return basis_of(universe_of(all, how), all, how);
+  };
+  const auto basis = with_bonds(settings);
+  ASSERT_EQ(basis.limits.size(), 1u);
+  EXPECT_THAT(texts_of(basis.warnings),
+              Contains("Limit bonds 'HOLLBOND <= 10%' is passed over: HOLLBOND is not among the assets"));
+  auto added = settings;
+  std::swap(added.limits, added.added_limits);
+  EXPECT_EQ(with_bonds(added).limits.size(), 2u) << "choosing portfolios will name it";
+}
+
+TEST(StudyPortfolios, AnAimWithoutOneCostsNoOther) {
+  const auto sources = three();
+  Settings settings;
+  settings.aims = {Aim::parse("target-return=500%", ""), Aim::parse("equal", "")};
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  const auto portfolios = portfolios_of(basis, sources, settings);
+  ASSERT_EQ(portfolios.all.size(), 1u);
+  ASSERT_EQ(portfolios.unanswered.size(), 1u);
+  EXPECT_EQ(portfolios.unanswered[0].aim, "target-return=500%");
+  settings.aims = {settings.aims[0]};
+  EXPECT_THAT(message_of([&] { (void)portfolios_of(basis, sources, settings); }), HasSubstr("target-return=500%: "));
+  EXPECT_EQ(portfolios_of(basis, sources, Settings{}).all.size(), 3u) << "the usual aims";
+}
+
+TEST(StudyPortfolios, GivenWeightsStandBesideThemAndAreNamedWhereWrong) {
+  auto sources = three();
+  sources.given = {{"ours", {"tidemill", "HOLLBOND"}, {0.7, 0.3}, "held.csv"}};
+  const auto basis = basis_of(universe_of(sources, {}), sources, {});
+  const auto portfolios = portfolios_of(basis, sources, {});
+  ASSERT_EQ(portfolios.all.size(), 1u);
+  EXPECT_EQ(portfolios.all[0].weights, Eigen::Vector3d(0.7, 0, 0.3));
+  for (auto [list, complaint] :
+       {std::pair{WeightList{"x", {"TIDEMIL"}, {1}, "held.csv"},
+                  "held.csv: no asset of the estimate has the code 'TIDEMIL'. Did you mean"},
+        std::pair{WeightList{"x", {"TIDEMILL", "tidemill"}, {1, 1}, ""}, "weights: tidemill comes twice"},
+        std::pair{WeightList{"x", {"TIDEMILL"}, {1, 1}, ""}, "weights: 2 weights for 1 codes"}}) {
+    EXPECT_THAT(message_of([&] { (void)weights_for(basis.estimate.assets, list); }), HasSubstr(complaint));
+  }
+}
+
+TEST(StudyPortfolios, EachAimHasAPatienceOfItsOwn) {
+  const auto sources = three();
+  Settings settings;
+  settings.limits = {Limit::parse("holdings <= 2")};
+  settings.aims = {Aim::parse("minimum-variance", ""), Aim::parse("target-return=5%", "")};
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  int asked_for = 0;
+  const auto portfolios = portfolios_of(basis, sources, settings, [&] {
+    ++asked_for;
+    return [] { return false; };
+  });
+  EXPECT_EQ(asked_for, 2);
+  EXPECT_EQ(portfolios.all.size() + portfolios.unanswered.size(), 2u);
+}
+
+TEST(StudyRuns, NeedASplitWithPricesOnBothSides) {
+  const auto sources = three();
+  Settings settings;
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings);
+  const auto portfolios = portfolios_of(basis, sources, settings);
+  const auto message = [&] { return message_of([&] { (void)runs_of(universe, basis, portfolios, settings); }); };
+  EXPECT_THAT(message(), HasSubstr("split: none was given, so the weights would be chosen by the very prices"));
+  settings.split = day("2030-01-01");
+  EXPECT_THAT(message(), HasSubstr("2030-01-01 leaves no prices on one side of it"));
+}
+
+TEST(StudyRuns, HoldingOnEndsAtThePriceRelativeAfterItsCosts) {
+  const auto sources = three();
+  Settings settings;
+  settings.split = day("2022-01-03");
+  settings.assets = {"TIDEMILL"};
+  settings.benchmark = "KELPFARM";
+  settings.aims = {Aim::parse("equal", "")};
+  settings.schedules = {Schedule::parse("never", "")};
+  settings.costs = {CostClass::parse("20bp", "")};
+  settings.wealth = 1000;
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings, settings.split);
+  const auto runs = runs_of(universe, basis, portfolios_of(basis, sources, settings), settings);
+  ASSERT_EQ(runs.all.size(), 2u);
+  // Decided on the last day before the split, bought on the next.
+  EXPECT_EQ(runs.all[0].days.front(), day("2021-12-31"));
+  const auto at = [&](std::size_t asset, const char* text) {
+    const auto& bars = sources.bars[asset];
+    return bars.of(PriceField::close)[std::size_t(std::ranges::find(bars.days, day(text)) - bars.days.begin())];
+  };
+  EXPECT_NEAR(runs.all[0].net[runs.all[0].net.size() - 1], 1000 / 1.002 * at(0, "2023-12-29") / at(0, "2022-01-03"),
+              1e-9);
+  EXPECT_NEAR(runs.all[1].net[runs.all[1].net.size() - 1], 1000 * at(1, "2023-12-29") / at(1, "2022-01-03"), 1e-9);
+  EXPECT_THAT(texts_of(runs.warnings), IsEmpty());
+}
+
+TEST(StudyRuns, SayWhatIsNotInThem) {
+  auto sources = three();
+  auto& bars = sources.bars[1];
+  const auto gap = bars.between(std::nullopt, day("2023-05-31")), after = bars.between(day("2023-06-15"), std::nullopt);
+  auto days = std::vector<Day>(gap.days.begin(), gap.days.end());
+  days.insert(days.end(), after.days.begin(), after.days.end());
+  auto closes = gap.of(PriceField::close);
+  closes.insert(closes.end(), after.of(PriceField::close).begin(), after.of(PriceField::close).end());
+  bars.days = DayList(std::move(days));
+  bars.of(PriceField::close) = closes;
+  Settings settings;
+  settings.split = day("2022-01-03");
+  settings.mixes = {"TIDEMILL=150%"};
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings, settings.split);
+  Portfolios geared;
+  geared.all.push_back(evaluate(basis.estimate, {}, Eigen::Vector3d(1.5, 0, 0), "geared", 0));
+  const auto runs = runs_of(universe, basis, geared, settings);
+  EXPECT_THAT(texts_of(runs.warnings),
+              testing::UnorderedElementsAre(
+                  HasSubstr("10 of 521 days are no part of the walk, as some asset has no price on them (KELPFARM"),
+                  HasSubstr("geared borrows 50.00% of wealth, for nothing"),
+                  "No trading costs were given: these runs trade for free. Give some (10bp)"));
+}
+
+TEST(StudyRuns, CanBeStopped) {
+  const auto sources = three();
+  Settings settings;
+  settings.split = day("2022-01-03");
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings, settings.split);
+  const auto portfolios = portfolios_of(basis, sources, settings);
+  EXPECT_THROW((void)runs_of(universe, basis, portfolios, settings, {[] { return true; }, {}}), Interrupted);
+}
+
+}  // namespace
+}  // namespace inchtide
