@@ -6,9 +6,9 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/exchange/estimate_file.hpp"
-#include "inchtide/mandate/mandate.hpp"
 #include "inchtide/exchange/provider.hpp"
 #include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/mandate/mandate.hpp"
 #include "support/process.hpp"
 
 namespace inchtide::exchange {
