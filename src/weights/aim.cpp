@@ -1,6 +1,7 @@
 #include "inchtide/weights/aim.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <array>
 #include <vector>
@@ -38,7 +39,21 @@ double aversion_in(std::string_view text, const Where& where) {
                    "Give a positive number: the return per year asked for a unit of variance, such as utility=4");
 }
 
+/// A target as an example.
+const char* example_of(Aim::Kind kind) {
+  return kind == Aim::Kind::utility ? "4" : "8%";
+}
+
 }  // namespace
+
+std::string Aim::all() {
+  std::vector<std::string> all;
+  for (std::size_t k = 0; k < names.size(); ++k) {
+    const auto kind = Kind(k);
+    all.push_back(takes_target(kind) ? fmt::format("{}={}", names[k], example_of(kind)) : names[k]);
+  }
+  return fmt::format("{}", fmt::join(all, ", "));
+}
 
 Aim Aim::parse(std::string_view text, const Where& where) {
   const auto equals = text.find('=');
@@ -49,9 +64,8 @@ Aim Aim::parse(std::string_view text, const Where& where) {
     const bool has_target = equals != std::string_view::npos;
     if (takes_target(aim.kind) != has_target) {
       throw InputError(where, fmt::format("'{}' {} a target", text, has_target ? "takes no" : "needs"),
-                       has_target
-                           ? fmt::format("Write {}", names[k])
-                           : fmt::format("Write for example {}={}", names[k], aim.kind == Kind::utility ? "4" : "8%"));
+                       has_target ? fmt::format("Write {}", names[k])
+                                  : fmt::format("Write for example {}={}", names[k], example_of(aim.kind)));
     }
     const auto place = where.with(std::string(text));
     if (aim.kind == Kind::utility) {

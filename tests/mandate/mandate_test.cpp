@@ -157,7 +157,7 @@ confidence = "60%"
   EXPECT_THAT(complaint("[providers.p]\nurl = \"x\"\n"), HasSubstr("providers.p: path is missing"));
   EXPECT_THAT(complaint("[providers.p]\nulr = \"x\"\n"), HasSubstr("Did you mean 'url'?"));
   EXPECT_THAT(complaint("[providers.p]\nanswer = \"xml\"\n"), HasSubstr("Give \"json\" or \"csv\""));
-  EXPECT_THAT(complaint("[universe]\nfield = \"volume\"\n"), HasSubstr("there is no price field 'volume'"));
+  EXPECT_THAT(complaint("[universe]\nfield = \"volume\"\n"), HasSubstr("a volume is no price field"));
   EXPECT_THAT(complaint("[estimate]\nlast_period = \"x\"\n"), HasSubstr("Give \"drop\" or \"keep\""));
   EXPECT_THAT(complaint("[estimate]\ntau = 0\n"), HasSubstr("estimate.tau: it cancels out"));
   EXPECT_THAT(complaint("[views.x]\n"), HasSubstr("views.x.says: the key is missing"));

@@ -37,6 +37,9 @@ struct Aim {
   /// aversion that isn't positive
   [[nodiscard]] static Aim parse(std::string_view text, const Where& where);
 
+  /// All that there are, as they are written: "minimum-variance, maximum-sharpe, target-return=8%, ...".
+  [[nodiscard]] static std::string all();
+
   /// @throws InputError for a target that is no finite number, or an aversion that isn't positive
   void check() const;
 

@@ -1,0 +1,67 @@
+#pragma once
+/// Every setting of a mandate, declared once: its key in the file, its option on a command line, what it takes, what it
+/// is without it, and the steps it acts in. The reader of files and a command line are both filled from this table.
+
+#include <filesystem>
+#include <functional>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "inchtide/base/notice.hpp"
+#include "inchtide/mandate/mandate.hpp"
+
+namespace inchtide {
+
+/// Where a setting acts. A command has the options of its steps.
+enum class Step {
+  gathering,   ///< bringing prices into a store
+  reading,     ///< prices and tags from files
+  universe,    ///< which assets, over which days, in which currency
+  returns,     ///< intervals and conventions
+  estimate,    ///< methods
+  limits,      ///< limits, the risk-free rate, what is held now
+  portfolios,  ///< aims and given weights
+  adjusting,   ///< what is done to portfolios, and the cost of trading there
+  searching,   ///< for positions
+  rehearsal
+};
+
+/// What is given for a setting, in a file or on a command line.
+struct Given {
+  std::vector<std::string> texts;  ///< one, or several of a list
+  std::vector<std::string> names;  ///< what stands for the stars of the key
+  Where where;                     ///< file, line and key, or the option
+  std::filesystem::path folder;    ///< that paths are relative to
+
+  [[nodiscard]] const std::string& text() const { return texts.front(); }
+};
+
+/// What a setting takes.
+enum class Takes { text, list, number, whole, yes_or_no, day, percent, path };
+
+struct Declaration {
+  std::string key;     ///< "estimate.every"; a star stands for a name: "costs.*.bps". Empty: no key in a file
+  std::string option;  ///< "--every"; empty: not on a command line
+  Takes takes = Takes::text;
+  std::string form;     ///< of its value, in help: "INTERVAL"
+  std::string help;     ///< what it is
+  std::string usual;    ///< what it is without; empty where that goes without saying
+  std::string example;  ///< a value
+  std::vector<Step> steps;
+  std::function<void(Mandate&, const Given&)> take;
+  Means means = Means::none;  ///< what an error says can be changed by it
+  bool needed = false;        ///< a table that can hold it has to
+};
+
+/// All of them, in the order in which they are taken.
+[[nodiscard]] const std::vector<Declaration>& declarations();
+
+/// The declaration of an option, or nothing.
+[[nodiscard]] const Declaration* declaration_of(std::string_view option);
+
+/// How a mandate spells what an error says can be changed: "estimate.every in the mandate"; empty where it cannot.
+[[nodiscard]] std::string key_of(Means means);
+
+}  // namespace inchtide

@@ -1,0 +1,125 @@
+#include "inchtide/exchange/settings_file.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <toml++/toml.h>
+
+#include <algorithm>
+#include <sstream>
+
+#include "exchange/depth.hpp"
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/text.hpp"
+#include "inchtide/exchange/files.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+/// The reader goes down one call a level: what is nested without end would end the program. Keys with dots nest too.
+void check_depth(const std::filesystem::path& path, const std::string& content) {
+  std::istringstream lines(content);
+  std::size_t number = 0;
+  const auto fail = [&](std::size_t line) {
+    throw InputError(Where::in_file(path.string(), line),
+                     fmt::format("it is nested more than {} levels deep", deepest_level), "Correct it there");
+  };
+  for (std::string line; std::getline(lines, line);) {
+    ++number;
+    const auto key = std::string_view(line).substr(0, line.find('='));
+    if (std::ranges::count(key, '.') > deepest_level || is_too_deep(line)) fail(number);
+  }
+  if (is_too_deep(content)) fail(0);
+}
+
+class Walk {
+ public:
+  explicit Walk(const std::filesystem::path& path) : file_(path.string()) {}
+
+  void table(const toml::table& table, const std::vector<std::string>& above) {
+    std::vector<std::pair<std::string, const toml::node*>> entries;
+    for (const auto& [key, node] : table) {
+      const auto place = Where::in_file(file_, line_of(node));
+      check_name(key.str(), longest_name, above.empty() ? place : place.with(fmt::format("[{}]", dotted(above))));
+      entries.emplace_back(std::string(key.str()), &node);
+    }
+    std::ranges::stable_sort(entries, {}, [](const auto& entry) { return line_of(*entry.second); });
+    for (const auto& [key, node] : entries) {
+      auto path = above;
+      path.push_back(key);
+      one(*node, std::move(path));
+    }
+  }
+
+  std::vector<FileSetting> take() { return std::move(all_); }
+
+ private:
+  static std::size_t line_of(const toml::node& node) { return node.source().begin.line; }
+  static std::string dotted(const std::vector<std::string>& path) { return fmt::format("{}", fmt::join(path, ".")); }
+
+  void one(const toml::node& node, std::vector<std::string> path) {
+    FileSetting setting{path, ValueKind::table, {}, Where::in_file(file_, line_of(node)).with(dotted(path))};
+    if (const auto* inner = node.as_table()) {
+      all_.push_back(std::move(setting));
+      table(*inner, path);
+      return;
+    }
+    setting.kind = node.is_array() ? ValueKind::list : kind_of(node);
+    if (const auto* list = node.as_array()) {
+      for (const auto& item : *list) {
+        if (!item.is_string()) {
+          throw InputError(setting.where, "the value is of another kind", "Give a list of texts");
+        }
+        setting.texts.push_back(*item.value<std::string>());
+      }
+    } else {
+      setting.texts = {text_of(node, setting.where)};
+    }
+    all_.push_back(std::move(setting));
+  }
+
+  static ValueKind kind_of(const toml::node& node) {
+    if (node.is_integer()) return ValueKind::whole;
+    if (node.is_number()) return ValueKind::number;
+    if (node.is_boolean()) return ValueKind::yes_or_no;
+    return node.is_date() ? ValueKind::day : ValueKind::text;
+  }
+
+  static std::string text_of(const toml::node& node, const Where& where) {
+    if (const auto* text = node.as_string()) return text->get();
+    if (const auto* number = node.as_integer()) return fmt::format("{}", number->get());
+    if (const auto* number = node.as_floating_point()) return fmt::format("{}", number->get());
+    if (const auto* yes = node.as_boolean()) return yes->get() ? "true" : "false";
+    if (const auto* date = node.as_date()) {
+      const auto& d = date->get();
+      return fmt::format("{:04}-{:02}-{:02}", int(d.year), int(d.month), int(d.day));
+    }
+    throw InputError(where, "a time of day means nothing here", "Give a day such as 2023-01-01");
+  }
+
+  std::string file_;
+  std::vector<FileSetting> all_;
+};
+
+}  // namespace
+
+std::string FileSetting::key() const {
+  return fmt::format("{}", fmt::join(path, "."));
+}
+
+std::vector<FileSetting> read_settings_file(const std::filesystem::path& path) {
+  const auto content = read_text_file(path);
+  check_depth(path, content);
+  toml::table root;
+  try {
+    root = toml::parse(content, path.string());
+  } catch (const toml::parse_error& error) {
+    throw InputError(
+        Where::in_file(path.string(), error.source().begin.line, std::to_string(error.source().begin.column)),
+        std::string(error.description()), "Check the TOML there");
+  }
+  Walk walk(path);
+  walk.table(root, {});
+  return walk.take();
+}
+
+}  // namespace inchtide::exchange
