@@ -3,7 +3,9 @@
 #include "checks.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include <algorithm>
 #include <filesystem>
 
 #include "inchtide/base/errors.hpp"
@@ -17,8 +19,8 @@ namespace fs = std::filesystem;
 
 /// The files and folders that a run reads.
 std::vector<fs::path> inputs_of(const Options& options, const Mandate& mandate) {
-  std::vector<fs::path> inputs;
-  for (const auto* text : {&options.mandate, &options.estimate, &options.weights}) {
+  std::vector<fs::path> inputs(mandate.given.begin(), mandate.given.end());
+  for (const auto* text : {&options.mandate, &options.estimate}) {
     if (!text->empty()) inputs.emplace_back(*text);
   }
   for (const auto* path : {&mandate.prices, &mandate.tags, &mandate.identifiers, &mandate.rates, &mandate.actions,
@@ -28,21 +30,117 @@ std::vector<fs::path> inputs_of(const Options& options, const Mandate& mandate) 
   return inputs;
 }
 
-}  // namespace
+struct Pair {
+  const char *option, *other, *why;
+};
+
+/// One takes the place of the other.
+constexpr Pair apart[] = {
+    {"--last", "--from", "it counts back from the last priced day"},
+    {"--last", "--trading-days", "each says how long the window is"},
+    {"--trading-days", "--to", "they are counted from the first day on, or back from the last priced one"},
+    {"--provider", "--prices", "prices from files need no provider"},
+    {"--list", "--assets", "each says which assets"}};
+
+/// One does nothing without the other.
+constexpr Pair together[] = {{"--step", "--sweep", "it is the step of a sweep"},
+                             {"--pick-absolute", "--pick", "it says by what assets are picked"},
+                             {"--pair", "--rolling", "pairs are followed over a window"},
+                             {"--theme", "--figure", "it is the look of a figure"}};
+
+bool typed(const Options& options, const std::string& option) {
+  return options.typed.contains(option);
+}
+
+void check_pairs(const Options& options) {
+  for (const auto& [option, other, why] : apart) {
+    if (!typed(options, option) || !typed(options, other)) continue;
+    throw WrongUsage(option, fmt::format("it does not go with {}: {}", other, why), "Leave one of them out");
+  }
+  const auto needs = [&](const char* option, std::vector<std::string> others, const char* why) {
+    if (!typed(options, option)) return;
+    if (std::ranges::any_of(others, [&](const auto& other) { return typed(options, other); })) return;
+    throw WrongUsage(option, fmt::format("it does nothing without {}: {}", fmt::join(others, " or "), why),
+                     "Give both, or leave it out");
+  };
+  for (const auto& [option, other, why] : together) needs(option, {other}, why);
+  needs("--shape", {"--csv", "--xlsx"}, "it is that of written prices");
+  if (options.command == "relate") needs("--patience", {"--pick"}, "it is that of a search");
+  if (options.command == "relate" || options.command == "frontier") {
+    needs("--block", {"--draws"}, "blocks are drawn");
+  }
+  if (options.command == "frontier") needs("--seed", {"--draws", "--cloud"}, "nothing is drawn");
+}
+
+/// Whether a setting acts on prices and what is made of them, and on nothing else.
+bool is_about_prices(const std::string& option) {
+  if (option == "--split" || option == "--draws" || option == "--block") return true;
+  const auto* one = declaration_of(option);
+  if (one == nullptr || option == "--tags") return false;  // limits look tags up
+  return std::ranges::all_of(one->steps, [](Step step) {
+    return step == Step::gathering || step == Step::reading || step == Step::universe || step == Step::returns ||
+           step == Step::estimate;
+  });
+}
+
+void check_beside_an_estimate(const Options& options) {
+  if (options.estimate.empty()) return;
+  for (const auto& option : options.typed) {
+    if (!is_about_prices(option)) continue;
+    throw WrongUsage(option,
+                     "it does not go with --estimate, which takes the place of prices and all that is made of them",
+                     "Leave one of them out");
+  }
+}
+
+void check_choice(const std::string& text, const char* option, const std::vector<std::string>& words) {
+  if (text.empty() || find_name(text, words)) return;
+  throw WrongUsage(option, fmt::format("there is no '{}'", text), fmt::format("Give {}", fmt::join(words, " or ")));
+}
 
 void check_ranges(const Options& options) {
   constexpr int many = 1'000'000'000;
   whole_within(options.threads, 0, 4096, "--threads");
-  whole_within(options.bins, 0, 1'000'000, "--bins");
+  whole_within(options.bins.value_or(1), 1, 10'000, "--bins");
   whole_within(options.draws.value_or(0), 0, many, "--draws");
   whole_within(options.cloud.value_or(0), 0, many, "--cloud");
-  whole_within(options.trading_days.value_or(1), 1, many, "--trading-days");
-  whole_within(options.delay.value_or(0), 0, 1'000'000, "--delay");
-  within(options.block, 0, 1e6, "--block");
-  within(options.patience, 0, 1e9, "--patience");
-  within(options.horizon, 1e-6, 1e6, "--horizon");
-  if (options.periods_per_year) within(*options.periods_per_year, 1e-3, 1e5, "--periods-per-year");
-  within(options.wealth.value_or(1), 1e-9, 1e18, "--wealth");
+  within(options.block.value_or(1), 1, 1e6, "--block");
+  within(options.patience.value_or(0), 0, 1e9, "--patience");
+}
+
+bool limits_positions(const Limits& limits) {
+  return std::ranges::any_of(limits, [](const Limit& limit) {
+    return limit.kind == Limit::Kind::holdings || limit.kind == Limit::Kind::held;
+  });
+}
+
+}  // namespace
+
+void check_options(const Options& options) {
+  check_pairs(options);
+  check_beside_an_estimate(options);
+  check_choice(options.shape, "--shape", {"wide", "long"});
+  check_choice(options.theme, "--theme", {"light", "dark"});
+  check_ranges(options);
+}
+
+void check_that_all_act(const Options& options, const Mandate& mandate) {
+  const auto& settings = mandate.settings;
+  const auto idle = [&](const char* option, const char* why, const Remedy& remedy) {
+    if (typed(options, option)) throw WrongUsage(option, fmt::format("it does nothing: {}", why), remedy);
+  };
+  const bool blends = std::ranges::any_of(settings.aims, [](const Aim& aim) {
+    return aim.kind == Aim::Kind::blend_volatility || aim.kind == Aim::Kind::blend_return;
+  });
+  if (!blends) idle("--borrowing", "no aim is a blend", {Means::aim, "Give one", "blend-volatility=8%"});
+  if (!mandate.current) idle("--horizon", "what is held now is not known", {Means::current, "Give it"});
+  if (settings.costs.empty()) idle("--horizon", "trading costs nothing", {Means::costs, "Give costs", "10bp"});
+  if (!limits_positions(settings.limits) && !limits_positions(settings.added_limits)) {
+    const Remedy remedy(Means::limits, "Give one", "'holdings <= 12'");
+    const char* why = "no limit on positions is there to search under";
+    idle("--gap", why, remedy);
+    if (options.command == "weigh") idle("--patience", why, remedy);
+  }
 }
 
 void check_outputs(const Options& options, const Mandate& mandate) {

@@ -31,20 +31,21 @@ fs::path demo_mandate() {
 void run_demo(const Options& given) {
   Options options = given;
   options.mandate = demo_mandate().string();
-  options.split = to_string(read_mandate(options.mandate).settings.split.value());
+  options.given["--split"] = {to_string(read_mandate(options.mandate).settings.split.value())};
   const fs::path folder = given.out.empty() ? fs::path("inchtide-demo") : fs::path(given.out);
 
+  const auto store = (folder / "prices.store").string();
   // From the files into a store of the demo's own, from which all the rest is read.
-  options.prices = read_mandate(options.mandate).prices.value().string();
-  options.store = (folder / "prices.store").string();
+  options.given["--prices"] = {read_mandate(options.mandate).prices.value().string()};
+  options.given["--store"] = {store};
   const auto gathered = gather(options);
-  options.prices = options.store;
+  options.given["--prices"] = {store};
   std::vector<Outcome> outcomes{gathered,          inspect(options),  describe(options), relate(options),
                                 estimate(options), frontier(options), weigh(options),    rehearse(options)};
   outcomes[1].charts.resize(1);  // what 100 became; the others show the same prices
   outcomes[2].charts.resize(3);  // one asset's histogram is enough
   outcomes[5].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
-  std::vector<std::string> files{options.store};
+  std::vector<std::string> files{store};
   for (const auto& outcome : outcomes) {
     if (!options.quiet) {
       if (&outcome == &outcomes[1]) print_warnings(outcome, options.spelt);  // the later ones repeat it

@@ -33,7 +33,7 @@ ReturnTable described_returns(Study& study) {
     return returns_by(study.prices.only(columns), study.every, study.settings(), study.warnings);
   }
   if (study.settings().every.value_or(study.every) != study.every) {
-    throw InputError("--within-day", fmt::format("it doesn't go with --every {}", study.options.every),
+    throw InputError("--within-day", fmt::format("it doesn't go with --every {}", study.settings().every->text()),
                      "Leave --every out: there is one return a day");
   }
   std::vector<BarHistory> bars;
@@ -63,7 +63,7 @@ Outcome describe(const Options& options) {
   std::vector<report::NamedHistogram> histograms;
   for (Eigen::Index i = 0; i < returns.returns.cols(); ++i) {
     histograms.emplace_back(returns.assets[std::size_t(i)],
-                            histogram_of(single_period_returns(returns, i), options.bins));
+                            histogram_of(single_period_returns(returns, i), options.bins.value_or(0)));
   }
 
   const auto every = study.every;
@@ -100,9 +100,7 @@ void add_describe(CLI::App& tool, Options& options) {
                   "--figure histogram-TIDEMILL:tidemill.png",
                   [&options] { deliver(describe(options), options); });
   add_input_options(command, options);
-  add_window_options(command, options);
-  add_interval_option(command, options);
-  add_convention_options(command, options);
+  add_settings(command, options, {Step::reading, Step::universe, Step::returns});
   add_describe_options(command, options);
   add_output_options(command, options);
   add_figure_option(command, options, "growth, bars, histogram (of the first asset), histogram-CODE");

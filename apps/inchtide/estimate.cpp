@@ -55,12 +55,12 @@ std::vector<report::Table> comparison(const StudyReturns& returns, const Estimat
 
 Outcome estimate(const Options& options) {
   auto study = load_study(options);
-  const auto before = options.split.empty() ? std::nullopt : std::optional(day_from(options.split, "--split"));
+  const auto before = day_option(options.text("--split"), "--split");
   const auto returns = returns_of(study, before);
   const auto methods = methods_of(study, study.sources, study.settings());
   const auto estimated = estimate_by(returns.assets, methods, returns.benchmark);
   std::optional<BootstrapBands> bands;
-  BootstrapOptions draws{options.draws.value_or(usual_draws), options.block, options.seed};
+  BootstrapOptions draws{options.draws.value_or(usual_draws), options.block.value_or(0), options.seed.value_or(1)};
   draws.threads = options.threads;
   draws.correlations = study.assets.size() <= most_with_correlation_bands;
   draws.watch = watched(options);
@@ -91,12 +91,10 @@ void add_estimate(CLI::App& tool, Options& options) {
       "  inchtide estimate --mandate demo/mandate.toml --expected bayes-stein --covariance nonlinear --compare",
       [&options] { deliver(estimate(options), options); });
   add_input_options(command, options);
-  add_window_options(command, options);
-  add_interval_option(command, options);
-  add_split_option(command, options, "Estimate from the prices before this day");
-  add_method_options(command, options);
+  add_settings(command, options, {Step::reading, Step::universe, Step::returns, Step::estimate});
+  add_setting(command, options, "--split", "Estimate from the prices before this day");
   add_bootstrap_options(command, options);
-  add_risk_free_option(command, options);
+  add_setting(command, options, "--risk-free");
   add_output_options(command, options);
 }
 

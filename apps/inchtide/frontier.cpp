@@ -47,8 +47,8 @@ std::vector<TrackedPortfolio> tracked_points(const Frontier& traced, const Limit
 BootstrapOptions draws_of(const Options& options) {
   BootstrapOptions draws;
   draws.draws = *options.draws;
-  draws.block = options.block;
-  draws.seed = options.seed;
+  draws.block = options.block.value_or(0);
+  draws.seed = options.seed.value_or(1);
   draws.threads = options.threads;
   draws.watch = watched(options);
   return draws;
@@ -116,7 +116,7 @@ Outcome frontier(const Options& options) {
     }
   }
   if (options.cloud.value_or(0) > 0) {
-    report::add_cloud(chart, choice.estimate, random_portfolios(traced, *options.cloud, options.seed));
+    report::add_cloud(chart, choice.estimate, random_portfolios(traced, *options.cloud, options.seed.value_or(1)));
   }
   outcome.charts = {{"frontier", std::move(chart)}, {"transition", report::transition_chart(traced)}};
   return outcome;
@@ -131,11 +131,8 @@ void add_frontier(CLI::App& tool, Options& options) {
                   [&options] { deliver(frontier(options), options); });
   add_input_options(command, options);
   add_estimate_option(command, options);
-  add_window_options(command, options);
-  add_interval_option(command, options);
-  add_split_option(command, options, "Estimate from the prices before this day");
-  add_method_options(command, options);
-  add_limit_options(command, options);
+  add_settings(command, options, {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits});
+  add_setting(command, options, "--split", "Estimate from the prices before this day");
   add_draw_options(command, options);
   add_frontier_options(command, options);
   add_output_options(command, options);

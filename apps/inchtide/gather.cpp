@@ -51,10 +51,10 @@ Members members_of(const Mandate& mandate, const Options& options, const exchang
                    const exchange::CodeMap& codes, const Tags& identifiers, const Tags& tags,
                    exchange::HttpClient& client) {
   Members members;
-  const auto list = options.list.empty() ? mandate.list.value_or("") : options.list;
-  if (!mandate.settings.assets.empty() && options.list.empty()) {
+  const auto list = mandate.list.value_or("");
+  if (!mandate.settings.assets.empty() && !options.has("--list")) {
     members.assets = mandate.settings.assets;
-    if (mandate.settings.benchmark && options.assets.empty()) members.assets.push_back(*mandate.settings.benchmark);
+    if (mandate.settings.benchmark && !options.has("--assets")) members.assets.push_back(*mandate.settings.benchmark);
     return members;
   }
   std::vector<std::string> given;
@@ -156,10 +156,13 @@ Outcome gather(const Options& options) {
   Outcome outcome{"gather", {{"store", mandate.store->string()}}, {}, {}, {}, {}};
   exchange::GatherReport report;
   // The mandate's prices are what the other commands read; only --prices says that files are to be gathered.
-  if (!options.prices.empty()) {
-    outcome.inputs["prices"] = options.prices;
-    const exchange::PriceReading reading{mandate.style, {}, options.assets, options.threads};
-    report = exchange::gather_files(options.prices, reading, store, how);
+  if (options.has("--prices")) {
+    outcome.inputs["prices"] = options.text("--prices");
+    const exchange::PriceReading reading{mandate.style,
+                                         {},
+                                         options.has("--assets") ? mandate.settings.assets : std::vector<std::string>(),
+                                         options.threads};
+    report = exchange::gather_files(options.text("--prices"), reading, store, how);
   } else {
     outcome.inputs["provider"] = provider_of(mandate).name;
     report = from_provider(mandate, options, store, how, outcome.warnings);
@@ -183,6 +186,7 @@ void add_gather(CLI::App& tool, Options& options) {
                   "  inchtide gather --mandate demo/mandate.toml --list hollin --store prices.store",
                   [&options] { deliver(gather(options), options); });
   add_gather_options(command, options);
+  add_settings(command, options, {Step::gathering});
   add_output_options(command, options);
 }
 

@@ -27,8 +27,8 @@ PriceField field_used(const Study& study, const BarHistory& bars) {
 
 // The prices looked at: the window, at the interval asked for.
 PriceTable looked_at(Study& study) {
-  if (study.options.every.empty()) return study.prices;
-  const auto every = Interval::parse(study.options.every, "--every");
+  if (!study.options.has("--every")) return study.prices;
+  const auto every = Interval::parse(study.options.text("--every"), "--every");
   const auto ends = period_ends(study.prices, every, study.mandate.settings.keep_last_period);
   if (ends.last_unfinished) {
     study.warnings.push_back(fmt::format("The last {} had not ended on {}; it is {} (--last-period)", every.words(),
@@ -43,8 +43,8 @@ PriceTable looked_at(Study& study) {
 
 // An asset's bars at the interval asked for, whole, on the days that the table knows.
 BarHistory coarser(const Study& study, const BarHistory& bars) {
-  if (study.options.every.empty()) return bars;
-  return bars_every(bars, Interval::parse(study.options.every, "--every"), study.prices.days.front());
+  if (!study.options.has("--every")) return bars;
+  return bars_every(bars, Interval::parse(study.options.text("--every"), "--every"), study.prices.days.front());
 }
 
 report::Shape shape_of(const Options& options) {
@@ -62,8 +62,8 @@ report::Table fields_table(const Study& study, const PriceTable& prices) {
   std::vector<std::string> missing;
   for (const auto& bars : study.bars) {
     auto window = bars.on_days(study.prices.days);
-    if (!study.options.every.empty()) {
-      window = bars_every(window, Interval::parse(study.options.every, "--every")).on_days(days);
+    if (!!study.options.has("--every")) {
+      window = bars_every(window, Interval::parse(study.options.text("--every"), "--every")).on_days(days);
     }
     for (const auto& name : study.options.fields) {
       const auto field = field_of(name, "--fields");
@@ -277,7 +277,6 @@ void add_prices_on(Outcome& outcome, const Study& study, Day day) {
 
 Outcome inspect(const Options& given) {
   auto options = given;
-  options.look_at_findings = true;
   auto study = load_study(options, Purpose::looking);
   const auto prices = looked_at(study);
   const auto findings = findings_of(study, study.settings());
@@ -296,7 +295,7 @@ Outcome inspect(const Options& given) {
     if (!options.overlays.empty()) outcome.tables.push_back(overlays_table(study));
   }
   add_prices_and_charts(outcome, study, prices);
-  if (options.strict) {
+  if (study.settings().strict) {
     const auto warnings = std::ranges::count(findings, Severity::warning, &Finding::severity);
     if (warnings > 0) {
       outcome.exit_code = bad_input;
@@ -316,7 +315,7 @@ void add_inspect(CLI::App& tool, Options& options) {
       "bars:kelp.png",
       [&options] { deliver(inspect(options), options); });
   add_input_options(command, options);
-  add_window_options(command, options);
+  add_settings(command, options, {Step::reading, Step::universe});
   add_look_options(command, options);
   add_output_options(command, options);
   add_figure_option(command, options, "rebased, growth, prices, and bars for one asset");

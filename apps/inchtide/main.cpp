@@ -1,16 +1,20 @@
 // inchtide: from price histories to weights under limits, and what trading them would have left.
 
+#include <fmt/format.h>
 #include <spdlog/pattern_formatter.h>
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <csignal>
 #include <cstdio>
 #include <iostream>
 #include <new>
 
+#include "checks.hpp"
 #include "inchtide/base/blas_threads.hpp"
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/report/version.hpp"
 #include "options.hpp"
@@ -43,10 +47,34 @@ int told(const inchtide::Error& error, const std::string& command, const Options
   using namespace inchtide;
   spdlog::error("{}", error.notice().text(options.spelt));
   if (const auto* unsolved = dynamic_cast<const UnsolvedProblem*>(&error)) keep(*unsolved, command, options);
+  if (dynamic_cast<const WrongUsage*>(&error) != nullptr) return wrong_usage;
   if (dynamic_cast<const InputError*>(&error) != nullptr) return bad_input;
   if (dynamic_cast<const OutsideFailure*>(&error) != nullptr) return outside_failed;
   if (dynamic_cast<const Interrupted*>(&error) != nullptr) return interrupted;
   return uncertified;
+}
+
+// A word of the command line that is no command, or no option of its command, and the nearest that is.
+std::optional<inchtide::Notice> unknown_word(const CLI::App& tool, int count, char** arguments) {
+  const std::vector<std::string> words(arguments + 1, arguments + count);
+  if (words.empty() || words[0].starts_with('-')) return std::nullopt;
+  std::vector<std::string> commands;
+  for (const auto* command : tool.get_subcommands({})) commands.push_back(command->get_name());
+  if (std::ranges::find(commands, words[0]) == commands.end()) {
+    return inchtide::Notice(words[0], "there is no such command", {inchtide::did_you_mean(words[0], commands)});
+  }
+  const auto* command = tool.get_subcommand(words[0]);
+  std::vector<std::string> options;
+  for (const auto* option : command->get_options()) options.push_back(option->get_name());
+  for (const auto& word : words) {
+    const auto name = word.substr(0, word.find('='));
+    if (!name.starts_with("--") || name == "--" || command->get_option_no_throw(name) != nullptr) continue;
+    const auto near = inchtide::nearest_name(name, options);
+    return inchtide::Notice(
+        name, "inchtide " + words[0] + " has no such option",
+        {near ? fmt::format("Did you mean '{}'?", *near) : fmt::format("inchtide {} --help lists them", words[0])});
+  }
+  return std::nullopt;
 }
 
 int run(int count, char** arguments) {
@@ -70,6 +98,10 @@ int run(int count, char** arguments) {
     tool.parse(count, arguments);
     return options.exit_code;
   } catch (const CLI::ParseError& error) {
+    if (const auto unknown = unknown_word(tool, count, arguments)) {
+      spdlog::error("{}", unknown->text());
+      return wrong_usage;
+    }
     return tool.exit(error) == 0 ? done : wrong_usage;
   } catch (const Error& error) {
     return told(error, tool.get_subcommands().front()->get_name(), options);

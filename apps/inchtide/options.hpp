@@ -1,14 +1,17 @@
 #pragma once
-// The options that commands share, each declared once with its help. The argument parser itself is included in few
-// places: it takes long to compile.
+// The options of the commands: those of settings come from their declarations, the others are declared here, once. The
+// argument parser itself is included in few places: it takes long to compile.
 
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/mandate/declarations.hpp"
 
 namespace CLI {
 class App;
@@ -28,57 +31,48 @@ enum ExitCode {
   interrupted = 130
 };
 
+constexpr double usual_patience = 20;  // seconds
+
 struct Options {
+  // Of settings (see mandate/declarations.hpp), by option: "--every".
+  std::map<std::string, std::vector<std::string>> given;
+
+  bool has(const std::string& option) const;
+  // The last text given for it; empty where there is none.
+  const std::string& text(const std::string& option) const;
+
+  // The command, and all options that were typed for it.
+  std::string command;
+  std::set<std::string> typed;
+
   // input
-  std::string mandate, prices, estimate, tags, benchmark, currency, rates, align, weights, current;
-  std::string identifiers, actions, short_histories, dates, decimal;
-  std::vector<std::string> assets, field;
-  // gathering
-  std::string store, provider, list;
+  std::string mandate, estimate;
   bool in_full = false;
   int threads = 0;
-  // window
-  std::string from, to, last, every, split, on, last_period;
-  std::optional<int> trading_days;
-  std::optional<double> periods_per_year;
   // looking
+  std::string on, shape, theme;
   std::vector<std::string> fields, overlays;
-  std::string shape, theme;
-  bool strict = false, look_at_findings = false;
-  // estimating
-  std::string expected, covariance, denominator;
-  std::string returns;  // simple or log
-  std::vector<std::string> own;
   // describing
   bool within_day = false;
-  int bins = 0;
+  std::optional<int> bins;
   std::string tail;
   std::optional<int> draws;
-  double block = 0;
-  std::uint64_t seed = 1;
+  std::optional<double> block;
+  std::optional<std::uint64_t> seed;
   bool compare = false;
   // relating
   std::vector<std::string> windows;
   std::string order, by = "sector";
   bool pairwise = false, pick_absolute = false;
   std::optional<int> pick;
-  double patience = 20;  // seconds
-  std::string gap;       // of a search for positions
+  std::optional<double> patience;  // seconds
   bool lower_half = false;
   std::optional<int> cloud;  // random portfolios behind a frontier
   std::string rolling;
   std::vector<std::string> pairs;  // CODE:CODE
-  // choice
-  std::string risk_free;
-  std::vector<std::string> limits, aims, schedules, costs;
-  std::vector<std::string> mixes;
-  std::string round, sweep, step;
-  double horizon = 1;  // years
-  bool no_limits = false, borrowing = false, move_inside = false, after_costs = false;
+  // choosing
+  std::string sweep, step;
   bool show_current = false;  // among the portfolios compared
-  bool drop_misprints = false;
-  std::optional<double> wealth;
-  std::optional<int> delay;
   // output
   std::string json, csv, xlsx, out;
   std::vector<std::string> figures;
@@ -93,26 +87,22 @@ struct Options {
 CLI::App& add_command(CLI::App& tool, Options& options, const std::string& name, const std::string& does,
                       const std::string& examples, std::function<void()> run);
 
+// Options for settings: of all that act in some steps, or one, with words of its own for its help.
+void add_settings(CLI::App& command, Options& options, const std::vector<Step>& steps);
+void add_setting(CLI::App& command, Options& options, const std::string& option, const std::string& help = "");
+
+// Options that are no settings.
 void add_input_options(CLI::App& command, Options& options);
-void add_window_options(CLI::App& command, Options& options);
-void add_interval_option(CLI::App& command, Options& options);
-void add_convention_options(CLI::App& command, Options& options);
 void add_describe_options(CLI::App& command, Options& options);
 void add_look_options(CLI::App& command, Options& options);
 void add_gather_options(CLI::App& command, Options& options);
-void add_method_options(CLI::App& command, Options& options);
 void add_relation_options(CLI::App& command, Options& options);
 void add_draw_options(CLI::App& command, Options& options);
 void add_bootstrap_options(CLI::App& command, Options& options);
-void add_risk_free_option(CLI::App& command, Options& options);
-void add_split_option(CLI::App& command, Options& options, const std::string& help);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_frontier_options(CLI::App& command, Options& options);
-void add_limit_options(CLI::App& command, Options& options);
 void add_search_options(CLI::App& command, Options& options);
-void add_aim_options(CLI::App& command, Options& options);
-void add_adjust_options(CLI::App& command, Options& options);
-void add_rehearsal_options(CLI::App& command, Options& options);
+void add_sweep_options(CLI::App& command, Options& options);
 void add_folder_option(CLI::App& command, Options& options, const std::string& help);
 void add_output_options(CLI::App& command, Options& options);
 void add_figure_option(CLI::App& command, Options& options, const std::string& names);

@@ -36,13 +36,9 @@ void add_rehearse(CLI::App& tool, Options& options) {
                   "--schedule 1q --cost 25bp",
                   [&options] { deliver(rehearse(options), options); });
   add_input_options(command, options);
-  add_window_options(command, options);
-  add_interval_option(command, options);
-  add_split_option(command, options, "Estimate from the prices before this day, rehearse from it");
-  add_method_options(command, options);
-  add_limit_options(command, options);
-  add_aim_options(command, options);
-  add_rehearsal_options(command, options);
+  add_settings(
+      command, options,
+      {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits, Step::portfolios, Step::rehearsal});
   add_output_options(command, options);
   add_figure_option(command, options, "wealth");
 }

@@ -178,7 +178,7 @@ void add_components(Relations& r) {
 }
 
 void add_stability(Relations& r) {
-  const auto& split = r.study.options.split;
+  const auto& split = r.study.options.text("--split");
   const auto parted = split.empty() ? std::nullopt : std::optional(day_from(split, "--split"));
   r.attempt([&] {
     const auto stability = parted ? stability_of(r.returns.assets, *parted, r.denominator())
@@ -214,7 +214,7 @@ void add_diversification(Relations& r) {
     EstimateOptions sample;
     sample.denominator = r.denominator();
     const auto estimate = estimate_by(r.returns.assets, sample).estimate;
-    const auto curve = diversification_curve(estimate.covariance, random_subsets, r.study.options.seed);
+    const auto curve = diversification_curve(estimate.covariance, random_subsets, r.study.options.seed.value_or(1));
     r.add(report::diversification_table(curve));
     r.outcome.charts.emplace_back("diversification", report::diversification_chart(curve));
     const auto list = [](const Eigen::VectorXd& values) { return std::vector<double>(values.begin(), values.end()); };
@@ -242,9 +242,10 @@ void add_subset(Relations& r) {
   const auto begin = std::chrono::steady_clock::now();
   SubsetOptions search;
   search.absolute = options.pick_absolute;
-  search.seed = options.seed;
+  search.seed = options.seed.value_or(1);
   search.should_stop = [&] {
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count() > options.patience;
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count() >
+           options.patience.value_or(usual_patience);
   };
   const auto subset = least_related(r.correlation.matrix, *options.pick, search);
   r.add(report::subset_table(subset, r.correlation, options.pick_absolute));
@@ -296,10 +297,7 @@ std::vector<std::pair<Eigen::Index, Eigen::Index>> chosen_pairs(const Relations&
 
 void add_rolling(Relations& r) {
   const auto& options = r.study.options;
-  if (options.rolling.empty()) {
-    if (!options.pairs.empty()) throw InputError("--pair", "no window was given", "Give one, such as --rolling 3y");
-    return;
-  }
+  if (options.rolling.empty()) return;
   auto table = r.returns.assets;
   if (r.study.benchmark) {
     const auto last = table.returns.cols();
@@ -336,7 +334,8 @@ void add_rolling(Relations& r) {
 
 void add_pairs(Relations& r) {
   std::optional<BootstrapBands> bands;
-  BootstrapOptions draws{r.study.options.draws.value_or(0), r.study.options.block, r.study.options.seed};
+  BootstrapOptions draws{r.study.options.draws.value_or(0), r.study.options.block.value_or(0),
+                         r.study.options.seed.value_or(1)};
   if (draws.draws > 0) {
     draws.threads = r.study.options.threads;
     draws.correlations = true;
@@ -357,8 +356,8 @@ void add_pairs(Relations& r) {
 // Pair by pair, holes are welcome: prices are kept as they are unless the user says otherwise.
 Options with_holes_kept(Options options) {
   if (!options.pairwise) return options;
-  if (options.align.empty()) options.align = "any";
-  if (options.short_histories.empty()) options.short_histories = "keep";
+  options.given.try_emplace("--align", std::vector<std::string>{"any"});
+  options.given.try_emplace("--short-histories", std::vector<std::string>{"keep"});
   return options;
 }
 
@@ -417,14 +416,12 @@ void add_relate(CLI::App& tool, Options& options) {
       "--figure rolling:rolling.png",
       [&options] { deliver(relate(options), options); });
   add_input_options(command, options);
-  add_window_options(command, options);
-  add_interval_option(command, options);
-  add_convention_options(command, options);
+  add_settings(command, options, {Step::reading, Step::universe, Step::returns});
   add_relation_options(command, options);
-  add_split_option(command, options,
-                   "The day that parts first and then in the table of what lasted (default: halfway)");
+  add_setting(command, options, "--split",
+              "The day that parts first and then in the table of what lasted (default: halfway)");
   add_draw_options(command, options);
-  add_risk_free_option(command, options);
+  add_setting(command, options, "--risk-free");
   add_output_options(command, options);
   add_figure_option(command, options, "heat, heat-2y for each window, diversification, rolling");
 }

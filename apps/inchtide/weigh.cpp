@@ -74,14 +74,12 @@ void add_weigh(CLI::App& tool, Options& options) {
                   [&options] { deliver(weigh(options), options); });
   add_input_options(command, options);
   add_estimate_option(command, options);
-  add_window_options(command, options);
-  add_interval_option(command, options);
-  add_split_option(command, options, "Estimate from the prices before this day");
-  add_method_options(command, options);
-  add_limit_options(command, options);
-  add_aim_options(command, options);
+  add_settings(command, options,
+               {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits, Step::portfolios,
+                Step::searching, Step::adjusting});
+  add_setting(command, options, "--split", "Estimate from the prices before this day");
   add_search_options(command, options);
-  add_adjust_options(command, options);
+  add_sweep_options(command, options);
   add_output_options(command, options);
   add_figure_option(command, options,
                     "compared (return and risk), risk (contributions), prices (of the first portfolio's limits)");

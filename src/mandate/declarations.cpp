@@ -147,7 +147,7 @@ List of_files() {
        "FILE",
        "Splits and dividends to work into closes: a CSV file of asset,date,split,dividend",
        "",
-       "demo/actions.csv",
+       "actions.csv",
        {Step::universe},
        path_to(&Mandate::actions),
        Means::actions},
@@ -383,7 +383,7 @@ List of_the_window() {
        Means::interval},
       {"estimate.last_period",
        "--last-period",
-       Takes::text,
+       Takes::word,
        "HOW",
        "drop or keep a last period that had not ended with the prices",
        "drop",
@@ -447,7 +447,7 @@ List of_the_estimate() {
   return {
       {"estimate.returns",
        "--returns",
-       Takes::text,
+       Takes::word,
        "KIND",
        "Returns: simple or log",
        "simple",
@@ -460,7 +460,7 @@ List of_the_estimate() {
        Means::returns_kind},
       {"estimate.denominator",
        "--denominator",
-       Takes::text,
+       Takes::word,
        "WHICH",
        "Of variances: sample (T-1) or population (T)",
        "sample",
@@ -963,10 +963,19 @@ List of_gathering() {
 
 const std::vector<Declaration>& declarations() {
   static const auto all = [] {
+    const std::pair<const char*, List> parts[] = {
+        {"Input", of_files()},           {"Input", of_the_universe()},     {"Window", of_the_window()},
+        {"Estimate", of_the_estimate()}, {"Choice", of_limits_and_aims()}, {"Choice", of_the_rehearsal()},
+        {"Input", of_gathering()}};
     List list;
-    for (const auto& part : {of_files(), of_the_universe(), of_the_window(), of_the_estimate(), of_limits_and_aims(),
-                             of_the_rehearsal(), of_gathering()}) {
-      list.insert(list.end(), part.begin(), part.end());
+    for (const auto& [topic, part] : parts) {
+      for (auto declaration : part) {
+        declaration.topic = topic;
+        const bool commas =
+            declaration.option == "--assets" || declaration.option == "--field" || declaration.option == "--own";
+        declaration.between = commas ? ',' : '\0';
+        list.push_back(std::move(declaration));
+      }
     }
     return list;
   }();

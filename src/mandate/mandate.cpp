@@ -99,6 +99,7 @@ Form form_of(Takes takes) {
     case Takes::day: return {{ValueKind::day, ValueKind::text}, "a day such as 2023-01-01"};
     case Takes::percent: return {{ValueKind::text}, "a percentage in quotes, such as \"2%\""};
     case Takes::text:
+    case Takes::word:
     case Takes::path: break;
   }
   return {{ValueKind::text}, "a text in quotes"};

@@ -127,7 +127,8 @@ TEST(Fields, AreChosenPerAssetWithAWarningWhereTheyAreMissing) {
   EXPECT_EQ(closes.err, "");
   EXPECT_THAT(run_tool(command + " --field A=close --field B=high").err,
               HasSubstr("Another field than the one chosen is used where that is missing: B (close for high)"));
-  EXPECT_THAT(run_tool(command + " --field hgih").err, HasSubstr("there is no field 'hgih'. Did you mean 'high'?"));
+  EXPECT_THAT(run_tool(command + " --field hgih").err,
+              HasSubstr("there is no price field 'hgih'. Did you mean 'high'?"));
 }
 
 TEST(Written, TablesReadBackAsTheSamePrices) {

@@ -241,7 +241,9 @@ TEST(Relate, BadInputIsNamed) {
   EXPECT_THAT(complaint("--pick 17"), HasSubstr("--pick: 17 of 16 assets. Give a number from 1 to 16"));
   EXPECT_THAT(complaint("--pick 0"), HasSubstr("0 of 16 assets"));
   EXPECT_THAT(complaint("--split soon"), HasSubstr("--split"));
-  EXPECT_THAT(complaint("--pair TIDEMILL:KELPFARM"), HasSubstr("Give one, such as --rolling 3y"));
+  const auto alone = run_tool("relate" + mandate + "--pair TIDEMILL:KELPFARM");
+  EXPECT_EQ(alone.code, 2);
+  EXPECT_THAT(alone.err, HasSubstr("--pair: it does nothing without --rolling"));
   EXPECT_THAT(complaint("--rolling 3y --pair TIDEMILL"), HasSubstr("'TIDEMILL' names no second asset"));
   EXPECT_THAT(complaint("--rolling 3y --pair TIDEMILL:KELPFRM"), HasSubstr("Did you mean 'KELPFARM'?"));
   EXPECT_THAT(complaint("--rolling 3y --pair TIDEMILL:tidemill"), HasSubstr("'TIDEMILL:tidemill' is one asset"));

@@ -39,7 +39,7 @@ struct Given {
 };
 
 /// What a setting takes.
-enum class Takes { text, list, number, whole, yes_or_no, day, percent, path };
+enum class Takes { text, word, list, number, whole, yes_or_no, day, percent, path };  ///< a word: one of a few
 
 struct Declaration {
   std::string key;     ///< "estimate.every"; a star stands for a name: "costs.*.bps". Empty: no key in a file
@@ -53,6 +53,8 @@ struct Declaration {
   std::function<void(Mandate&, const Given&)> take;
   Means means = Means::none;  ///< what an error says can be changed by it
   bool needed = false;        ///< a table that can hold it has to
+  std::string topic = {};     ///< under which help has it
+  char between = 0;           ///< what may stand between several values in one word of a command line
 };
 
 /// All of them, in the order in which they are taken.
