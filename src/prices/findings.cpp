@@ -262,7 +262,7 @@ std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
                        "holes",
                        {Where::of_asset(c.asset, c.first_hole),
                         fmt::format("without a price on {} day(s), the first here", c.holes),
-                        {{Means::alignment, "Fill them from days before", "carry:5"}, "leave these days out"}}});
+                        {{Means::alignment, "Fill them", "carry:5"}, "leave the days out"}}});
     }
     if (std::ranges::find(brief, i) == brief.end()) continue;
     const bool late = c.from > earliest + std::chrono::days{31};
@@ -272,7 +272,7 @@ std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
          {Where::of_asset(c.asset, late ? c.from : c.to),
           late ? fmt::format("it begins {:.1f} years after the first of the others", years_between(earliest, c.from))
                : fmt::format("it ends {:.1f} years before the last of the others", years_between(c.to, latest)),
-          {{Means::short_histories, "Leave it out, keep it, or let it shorten the window"}}}});
+          {{Means::short_histories, "Leave it out, or keep it"}}}});
   }
   return found;
 }
