@@ -65,6 +65,7 @@ void check_pairs(const Options& options) {
   };
   for (const auto& [option, other, why] : together) needs(option, {other}, why);
   needs("--shape", {"--csv", "--xlsx"}, "it is that of written prices");
+  needs("--overlay", {"--csv", "--xlsx", "--figure"}, "overlays are columns in files and lines of a figure");
   if (options.command == "relate") needs("--patience", {"--pick"}, "it is that of a search");
   if (options.command == "relate" || options.command == "frontier") {
     needs("--block", {"--draws"}, "blocks are drawn");

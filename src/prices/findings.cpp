@@ -34,6 +34,8 @@ constexpr Ratio ratios[] = {{2, 1},  {3, 1},  {4, 1},  {5, 1},  {6, 1},  {7, 1},
 
 /// The split whose ratio a one-day price ratio is the inverse of, to `tolerance` in logs.
 std::optional<Ratio> split_like(double price_ratio, double tolerance) {
+  // Most days move far less than the smallest of them, 3:2.
+  if (std::abs(std::log(price_ratio)) < std::log(1.5) - tolerance - 1e-9) return std::nullopt;
   for (const auto& ratio : ratios) {
     if (std::abs(std::log(price_ratio * ratio.value())) <= tolerance) return ratio;
   }

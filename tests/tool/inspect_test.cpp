@@ -254,7 +254,7 @@ TEST(Overlays, AreColumnsFromTheFirstRowOfTheWindowOn) {
   double sum = 0;
   for (std::size_t row = file.size() - 20; row < file.size(); ++row) sum += std::stod(file[row][5]);
   EXPECT_NEAR(std::stod(table.back()[2]), sum / 20, 1e-9);
-  EXPECT_THAT(run_tool("inspect" + prices + "--overlay smaa").err, HasSubstr("Did you mean 'sma'?"));
+  EXPECT_THAT(run_tool("inspect" + prices + "--overlay smaa --figure bars.png").err, HasSubstr("Did you mean 'sma'?"));
 }
 
 TEST(Figures, OfPricesAreDrawnInBothThemes) {

@@ -81,6 +81,7 @@ TEST(Options, OnesThatDoNothingBesideAnotherAreRefusedWithTheReason) {
            {"frontier" + m + "--block 3", "--block: it does nothing without --draws"},
            {"frontier" + m + "--seed 3", "--seed: it does nothing without --draws or --cloud"},
            {"inspect" + m + "--shape long", "--shape: it does nothing without --csv or --xlsx"},
+           {"inspect" + m + "--overlay sma:20", "--overlay: it does nothing without --csv or --xlsx or --figure"},
            {"describe" + m + "--theme dark", "--theme: it does nothing without --figure"},
            {"describe" + m + "--trading-days 9 --to 2024-01-01", "--trading-days: it does not go with --to"},
            {"gather" + m + "--list a --assets B", "--list: it does not go with --assets"}}) {
@@ -174,6 +175,52 @@ TEST(Options, TheExampleOfEachChangesWhatACommandSays) {
     ++tried;
   }
   EXPECT_GT(tried, 35);
+}
+
+TEST(Options, ThatAreNoSettingsChangeWhatACommandShows) {
+  const std::string m = " --mandate " + demo + "/mandate.toml ";
+  std::map<std::string, std::string> shown_before;
+  const auto shown = [](const std::string& words) {
+    const auto result = run_tool(words);
+    return std::to_string(result.code) + result.out + result.err;
+  };
+  for (const auto& [base, option] :
+       std::vector<std::pair<std::string, std::string>>{{"inspect", "--on 2024-05-05"},
+                                                        {"inspect", "--fields close,volume"},
+
+                                                        {"inspect", "--every 1m"},
+                                                        {"inspect", "--quiet"},
+                                                        {"describe", "--tail 10%"},
+                                                        {"describe", "--within-day"},
+                                                        {"relate", "--windows 2y"},
+                                                        {"relate", "--order cluster"},
+                                                        {"relate", "--by currency"},
+                                                        {"relate", "--pairwise"},
+                                                        {"relate", "--pick 3"},
+                                                        {"relate", "--split 2024-01-01"},
+                                                        {"relate", "--draws 50"},
+                                                        {"relate --pick 3", "--pick-absolute"},
+                                                        {"estimate", "--draws 50"},
+                                                        {"estimate --draws 50", "--block 9"},
+                                                        {"estimate --draws 50", "--seed 2"},
+                                                        {"estimate", "--compare"},
+                                                        {"frontier", "--lower-half"},
+                                                        {"frontier", "--draws 20"},
+                                                        {"weigh", "--sweep TIDEMILL:KELPFARM"},
+                                                        {"weigh --sweep TIDEMILL:KELPFARM", "--step 50%"}}) {
+    auto& before = shown_before[base];
+    const auto space = base.find(' ');
+    const auto words = base.substr(0, space) + m + (space == std::string::npos ? "" : base.substr(space));
+    if (before.empty()) before = shown(words);
+    EXPECT_NE(shown(words + " " + option), before) << base << " " << option;
+  }
+}
+
+TEST(Options, ThreadsChangeNoResult) {
+  for (const char* command : {"estimate", "frontier --draws 20", "relate --draws 50"}) {
+    const auto words = std::string(command) + " --mandate " + demo + "/mandate.toml --json - --threads ";
+    EXPECT_EQ(run_tool(words + "1").out, run_tool(words + "2").out) << command;
+  }
 }
 
 }  // namespace
