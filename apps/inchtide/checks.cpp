@@ -66,6 +66,10 @@ void check_pairs(const Options& options) {
   for (const auto& [option, other, why] : together) needs(option, {other}, why);
   needs("--shape", {"--csv", "--xlsx"}, "it is that of written prices");
   needs("--overlay", {"--csv", "--xlsx", "--figure"}, "overlays are columns in files and lines of a figure");
+  if (options.command == "inspect") {
+    needs("--last-period", {"--every"}, "it is that of an interval");
+    needs("--every", {"--fields", "--csv", "--xlsx", "--figure"}, "it is that of prices in files and figures");
+  }
   if (options.command == "relate") needs("--patience", {"--pick"}, "it is that of a search");
   if (options.command == "relate" || options.command == "frontier") {
     needs("--block", {"--draws"}, "blocks are drawn");

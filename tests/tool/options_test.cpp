@@ -81,6 +81,8 @@ TEST(Options, OnesThatDoNothingBesideAnotherAreRefusedWithTheReason) {
            {"frontier" + m + "--block 3", "--block: it does nothing without --draws"},
            {"frontier" + m + "--seed 3", "--seed: it does nothing without --draws or --cloud"},
            {"inspect" + m + "--shape long", "--shape: it does nothing without --csv or --xlsx"},
+           {"inspect" + m + "--last-period keep", "--last-period: it does nothing without --every"},
+           {"inspect" + m + "--every 1m", "--every: it does nothing without --fields or --csv"},
            {"inspect" + m + "--overlay sma:20", "--overlay: it does nothing without --csv or --xlsx or --figure"},
            {"describe" + m + "--theme dark", "--theme: it does nothing without --figure"},
            {"describe" + m + "--trading-days 9 --to 2024-01-01", "--trading-days: it does not go with --to"},
@@ -188,7 +190,7 @@ TEST(Options, ThatAreNoSettingsChangeWhatACommandShows) {
        std::vector<std::pair<std::string, std::string>>{{"inspect", "--on 2024-05-05"},
                                                         {"inspect", "--fields close,volume"},
 
-                                                        {"inspect", "--every 1m"},
+                                                        {"inspect --fields close", "--every 1m"},
                                                         {"inspect", "--quiet"},
                                                         {"describe", "--tail 10%"},
                                                         {"describe", "--within-day"},
