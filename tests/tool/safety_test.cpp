@@ -167,6 +167,21 @@ TEST(Outputs, AreWholeOrAsTheyWereWhenARunIsStopped) {
   RecordProperty("stopped_between_two_files", int(in_between));
 }
 
+TEST(LongCalls, AreStoppedInGoodOrder) {
+  const Folder folder;
+  const std::vector<std::string> command = {tool,      "frontier", "--mandate", demo + "/mandate.toml",
+                                            "--draws", "300000",   "--json",    (folder / "a.json").string()};
+  for (int number : {SIGINT, SIGTERM}) {
+    Background run(command, folder / "o", folder / "e");
+    std::this_thread::sleep_for(std::chrono::seconds(4));  // into the draws, which take minutes
+    run.signal(number);
+    EXPECT_EQ(run.wait(), 130);
+    EXPECT_THAT(text_of(folder / "e"), HasSubstr("inchtide: error: Stopped"));
+    EXPECT_EQ(text_of(folder / "o"), "");
+    EXPECT_FALSE(fs::exists(folder / "a.json"));
+  }
+}
+
 #ifndef INCHTIDE_SANITIZE  // whose library has to be loaded first
 TEST(OwnFaults, AreSaidToBeOursAndHaveACodeOfTheirOwn) {
   const auto said = run("LD_PRELOAD=" INCHTIDE_FAULT " " + tool + " " + describe);
