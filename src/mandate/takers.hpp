@@ -1,0 +1,54 @@
+#pragma once
+// What the declarations of settings are made with: values from what is given, and where they go.
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "inchtide/mandate/declarations.hpp"
+
+namespace inchtide {
+
+using Declarations = std::vector<Declaration>;
+
+// The parts of the table, a file each.
+Declarations of_files();
+Declarations of_the_universe();
+Declarations of_the_window();
+Declarations of_the_estimate();
+Declarations of_limits_and_aims();
+Declarations of_the_rehearsal();
+Declarations of_gathering();
+
+using Take = std::function<void(Mandate&, const Given&)>;
+
+constexpr int many = 1'000'000'000;
+
+double number_in(const Given& given, double least, double most);
+int whole_in(const Given& given, int least, int most);
+bool yes_in(const Given& given);
+double percent_in(const Given& given);
+std::string code_in(const Given& given, const std::string& text);
+// Which of the words it is.
+std::size_t choice_in(const Given& given, const std::vector<std::string>& words);
+PriceField field_in(const Given& given, const std::string& text);
+// `KELPFARM=6%`, cut at the sign; the first part empty without one.
+std::pair<std::string, std::string> of_an_asset(const std::string& text);
+Take path_to(std::optional<std::filesystem::path> Mandate::*target);
+Day day_in(const Given& given);
+Interval interval_in(const Given& given);
+
+// Something of the settings by a function of what is given.
+template <typename Target, typename Read>
+Take into(Target Settings::*target, Read read) {
+  return [target, read](Mandate& mandate, const Given& given) { mandate.settings.*target = read(given); };
+}
+
+template <typename Target, typename Read>
+Take into_methods(Target EstimateOptions::*target, Read read) {
+  return [target, read](Mandate& mandate, const Given& given) { mandate.settings.methods.*target = read(given); };
+}
+
+}  // namespace inchtide
