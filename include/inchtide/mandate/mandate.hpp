@@ -1,20 +1,12 @@
 #pragma once
-/// The mandate: the manager's rules in one TOML file.
+/// The mandate: the manager's rules in one TOML file, and what it names, read into a study's settings and sources.
 ///
-///     [universe]            prices, assets, tags, identifiers, benchmark, currency, rates, rate_carry, align,
-///                           short_histories, drop_misprints, field, fields.CODE, actions, dates, decimal
-///     [gather]              store, provider, list
-///     [providers.NAME]      see provider.hpp
-///     [estimate]            every, periods_per_year, from, to, last_period, risk_free, expected, covariance,
-///     denominator, premium,
-///                           risk_aversion, implied_weights, own.CODE, caps.CODE
-///     [views.NAME]          says, confidence
-///     [limits]              name = "KELPFARM <= 12%"
-///     [costs.CLASS]         bps, or buy_bps and sell_bps; CLASS is all, an asset, or "sector:bonds"
-///     [schedules.NAME]      check = "1m"
-///     [rehearsal]           split, wealth, delay, aims
+///     [universe]  prices, tags, assets, benchmark, currency, ...     [estimate]   intervals and methods
+///     [views.NAME]  [limits]  [costs.CLASS]  [schedules.NAME]        [rehearsal]  split, wealth, delay, aims
+///     [gather]  [providers.NAME]                                     (bringing prices in)
 ///
-/// Paths are relative to the file. An unknown key is an error that names it and the nearest known one.
+/// `declarations.hpp` has every key, with what it takes and an example. Paths are relative to the file. An unknown key
+/// is an error that names it and the nearest known one.
 
 #include <filesystem>
 #include <optional>
