@@ -35,7 +35,7 @@ const Declaration* declaration_of(std::string_view option) {
 std::string key_of(Means means) {
   if (means == Means::none) return "";
   for (const auto& declaration : declarations()) {
-    if (declaration.means == means && !declaration.key.empty()) return declaration.key + " in the mandate";
+    if (declaration.means == means && !declaration.key.empty()) return declaration.key;
   }
   return "";
 }

@@ -5,6 +5,7 @@
 #include <fstream>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/mandate/declarations.hpp"
 #include "support/messages.hpp"
 #include "support/process.hpp"
 
@@ -161,6 +162,13 @@ confidence = "60%"
   EXPECT_THAT(complaint("[estimate]\nlast_period = \"x\"\n"), HasSubstr("Give \"drop\" or \"keep\""));
   EXPECT_THAT(complaint("[estimate]\ntau = 0\n"), HasSubstr("estimate.tau: it cancels out"));
   EXPECT_THAT(complaint("[views.x]\n"), HasSubstr("views.x.says: the key is missing"));
+}
+
+TEST(Mandate, ItsKeysSpellWhatAnErrorSaysCanBeChanged) {
+  const Notice notice("returns", "there are too few",
+                      {{Means::interval, "Take a shorter interval", "1w"}, {Means::patience, "wait"}});
+  EXPECT_EQ(notice.text(key_of), "returns: there are too few. Take a shorter interval (estimate.every 1w), or wait");
+  EXPECT_EQ(key_of(Means::none), "");
 }
 
 TEST(MandateFile, AnUnknownKeyIsNamedWithTheNearestKnown) {

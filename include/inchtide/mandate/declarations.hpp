@@ -63,7 +63,8 @@ struct Declaration {
 /// The declaration of an option, or nothing.
 [[nodiscard]] const Declaration* declaration_of(std::string_view option);
 
-/// How a mandate spells what an error says can be changed: "estimate.every in the mandate"; empty where it cannot.
+/// The key of a mandate for what an error says can be changed, such as "estimate.every"; empty where there is none. For
+/// programs whose users write mandates: `error.notice().text(key_of)`.
 [[nodiscard]] std::string key_of(Means means);
 
 }  // namespace inchtide
