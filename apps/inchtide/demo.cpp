@@ -3,11 +3,10 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <exception>
 #include <filesystem>
 
 #include "inchtide/base/errors.hpp"
-#include "inchtide/base/executor.hpp"
-#include "inchtide/exchange/files.hpp"
 #include "inchtide/mandate/mandate.hpp"
 #include "output.hpp"
 
@@ -40,50 +39,35 @@ void run_demo(const Options& given) {
   options.given["--store"] = {store};
   const auto gathered = gather(options);
   options.given["--prices"] = {store};
-  std::vector<Outcome> outcomes{gathered,          inspect(options),  describe(options), relate(options),
-                                estimate(options), frontier(options), weigh(options),    rehearse(options)};
-  outcomes[1].charts.resize(1);  // what 100 became; the others show the same prices
-  outcomes[2].charts.resize(3);  // one asset's histogram is enough
-  outcomes[5].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
+  std::vector<report::Chapter> chapters{gathered,          inspect(options),  describe(options), relate(options),
+                                        estimate(options), frontier(options), weigh(options),    rehearse(options)};
+  chapters[1].charts.resize(1);  // what 100 became; the others show the same prices
+  chapters[2].charts.resize(3);  // one asset's histogram is enough
+  chapters[5].tables.resize(1);  // the portfolios of the frontier come again with those of weigh
   std::vector<std::string> files{store};
-  for (const auto& outcome : outcomes) {
-    if (!options.quiet) {
-      if (&outcome == &outcomes[1]) print_warnings(outcome, options.spelt);  // the later ones repeat it
-      if (options.json != "-") print_tables(outcome, options.spelt);
+  std::vector<Delivery> deliveries;
+  for (auto& chapter : chapters) {
+    Delivery delivery{std::move(chapter)};
+    const auto& command = delivery.chapter.command;
+    delivery.warnings = !options.quiet && command == "inspect";  // the later ones repeat it
+    delivery.tables = !options.quiet && options.json != "-";
+    delivery.json = files.emplace_back((folder / (command + ".json")).string());
+    if (!options.csv.empty()) delivery.csv = (fs::path(options.csv) / command).string();
+    delivery.figures = delivery.chapter.charts;
+    for (const auto& chart : delivery.figures) {
+      delivery.figure_files.push_back((folder / (chart.name + ".png")).string());
     }
-    if (!options.csv.empty()) write_tables(outcome, (fs::path(options.csv) / outcome.command).string());
-    files.push_back((folder / (outcome.command + ".json")).string());
-    exchange::write_text_file(files.back(), document_of(outcome, options.spelt));
+    deliveries.push_back(std::move(delivery));
   }
-  std::vector<std::pair<const report::Chart*, fs::path>> charts;
-  for (const auto& outcome : outcomes) {
-    for (const auto& [name, chart] : outcome.charts) charts.emplace_back(&chart, folder / (name + ".png"));
-  }
-  // One that cannot be drawn costs no other.
-  const auto failures = Executor(options.threads).collect(charts.size(), [&](std::size_t i) {
-    std::optional<OutsideFailure> failure;
-    try {
-      report::draw(*charts[i].first, charts[i].second);
-    } catch (const OutsideFailure& error) {
-      failure = error;
-    }
-    return failure;
-  });
-  std::optional<OutsideFailure> failure;
-  for (std::size_t i = 0; i < charts.size(); ++i) {
-    if (failures[i]) failure = failures[i];
-    if (!failures[i]) files.push_back(charts[i].second.string());
-  }
-  const Outcome summary{"demo", {{"mandate", options.mandate}}, {}, {{"files", files}}, {}, {}};
-  if (options.json == "-") {
-    to_screen(document_of(summary, options.spelt));
-  } else if (!options.json.empty()) {
-    exchange::write_text_file(options.json, document_of(summary, options.spelt));
-  }
+  const auto drawn = deliver(deliveries, options);
+  files.insert(files.end(), drawn.files.begin(), drawn.files.end());
+  report::Chapter summary{.command = "demo", .inputs = {{"mandate", options.mandate}}};
+  summary.result = {{"files", files}};
+  deliver({{.chapter = summary, .json = options.json}}, options);
   if (!options.quiet && options.json != "-") {
     to_screen(fmt::format("Written:\n  {}\n", fmt::join(files, "\n  ")));
   }
-  if (failure) throw *failure;
+  if (drawn.failure) std::rethrow_exception(drawn.failure);
 }
 
 }  // namespace

@@ -10,7 +10,7 @@
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/gather.hpp"
-#include "inchtide/report/price_views.hpp"
+#include "inchtide/report/gathering.hpp"
 #include "output.hpp"
 #include "study.hpp"
 #include "watch.hpp"
@@ -145,7 +145,7 @@ ExitCode exit_code_of(const exchange::GatherReport& report, bool unmapped) {
 
 }  // namespace
 
-Outcome gather(const Options& options) {
+report::Chapter gather(const Options& options, ExitCode* ends_with) {
   auto mandate = mandate_of(options);
   if (!mandate.store) {
     throw InputError("store", "none was named", "Give --store FILE, or --mandate FILE with [gather] store");
@@ -153,30 +153,29 @@ Outcome gather(const Options& options) {
   const auto watch = watched(options);
   exchange::PriceStore store(*mandate.store, exchange::PriceStore::Access::write);
   exchange::GatherOptions how{mandate.settings.from, mandate.settings.to, options.in_full, watch.stop, watch.progress};
-  Outcome outcome{"gather", {{"store", mandate.store->string()}}, {}, {}, {}, {}};
+  report::Json inputs{{"store", mandate.store->string()}};
+  std::vector<Notice> warnings;
   exchange::GatherReport report;
   // The mandate's prices are what the other commands read; only --prices says that files are to be gathered.
   if (options.has("--prices")) {
-    outcome.inputs["prices"] = options.text("--prices");
+    inputs["prices"] = options.text("--prices");
     const exchange::PriceReading reading{mandate.style,
                                          {},
                                          options.has("--assets") ? mandate.settings.assets : std::vector<std::string>(),
                                          options.threads};
     report = exchange::gather_files(options.text("--prices"), reading, store, how);
   } else {
-    outcome.inputs["provider"] = provider_of(mandate).name;
-    report = from_provider(mandate, options, store, how, outcome.warnings);
+    inputs["provider"] = provider_of(mandate).name;
+    report = from_provider(mandate, options, store, how, warnings);
   }
   if (report.assets.empty() && !report.interrupted) {
     throw InputError("gather", "none of the assets is there", "Check --assets and --list");
   }
-  outcome.result = report::gather_result(report, options.spelt);
-  outcome.tables = {report::gathered_table(report)};
-  if (auto failures = report::failures_table(report, options.spelt); !failures.rows.empty()) {
-    outcome.tables.push_back(std::move(failures));
-  }
-  outcome.exit_code = exit_code_of(report, !outcome.warnings.empty());
-  return outcome;
+  if (ends_with != nullptr) *ends_with = exit_code_of(report, !warnings.empty());
+  auto chapter = report::gather_chapter(report, options.spelt);
+  chapter.inputs = std::move(inputs);
+  chapter.warnings = std::move(warnings);
+  return chapter;
 }
 
 void add_gather(CLI::App& tool, Options& options) {
@@ -184,7 +183,12 @@ void add_gather(CLI::App& tool, Options& options) {
       add_command(tool, options, "gather", "Bring price histories into a local store, from files or a provider",
                   "  inchtide gather --prices demo/prices --store prices.store\n"
                   "  inchtide gather --mandate demo/mandate.toml --list hollin --store prices.store",
-                  [&options] { deliver(gather(options), options); });
+                  [&options] {
+                    ExitCode ends_with = done;
+                    auto chapter = gather(options, &ends_with);
+                    options.exit_code = ends_with;
+                    deliver(std::move(chapter), options);
+                  });
   add_gather_options(command, options);
   add_settings(command, options, {Step::gathering});
   add_output_options(command, options);

@@ -16,7 +16,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
-#include "inchtide/report/version.hpp"
+#include "inchtide/base/version.hpp"
 #include "options.hpp"
 #include "output.hpp"
 
@@ -82,7 +82,7 @@ int run(int count, char** arguments) {
   app::Options options;
   CLI::App tool("Estimates, exact efficient frontiers, weights within limits, and rehearsed rebalancing with costs.",
                 "inchtide");
-  tool.set_version_flag("--version", std::string("inchtide ") + report::version);
+  tool.set_version_flag("--version", std::string("inchtide ") + version);
   tool.require_subcommand(1);
   tool.footer("inchtide COMMAND --help shows a command's options and examples.");
   app::add_gather(tool, options);

@@ -16,6 +16,8 @@ std::string option_for(Means means) {
     case Means::mandate: return "--mandate";
     case Means::patience: return "--patience";
     case Means::table_files: return "--csv";
+    case Means::tail: return "--tail";
+    case Means::subset_size: return "--pick";
     case Means::workbook: return "--xlsx";
     default: break;
   }

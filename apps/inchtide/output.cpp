@@ -1,12 +1,12 @@
 #include "output.hpp"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <spdlog/spdlog.h>
 
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
+#include <exception>
 #include <filesystem>
 
 #include "inchtide/base/errors.hpp"
@@ -19,27 +19,51 @@ namespace inchtide::app {
 namespace {
 
 // `NAME:FILE`, or `FILE` for the command's first chart.
-std::pair<const report::Chart*, std::string> chart_for(const Outcome& outcome, const std::string& figure) {
+void add_figure(Delivery& delivery, const std::string& figure) {
+  const auto& chapter = delivery.chapter;
   const auto place = fmt::format("--figure {}", figure);
   const auto colon = figure.find(':');
   if (colon == std::string::npos) {
-    if (outcome.charts.empty()) throw InputError(place, "there is nothing to draw", "Leave --figure out");
-    return {&outcome.charts.front().second, figure};
+    if (chapter.charts.empty()) throw InputError(place, "there is nothing to draw", "Leave --figure out");
+    delivery.figures.push_back(chapter.charts.front());
+    delivery.figure_files.push_back(figure);
+    return;
   }
   const auto name = figure.substr(0, colon);
-  for (const auto& [known, why] : outcome.undrawable) {
-    if (same_name(known, name)) {
-      auto notice = why;
-      notice.where = place;
-      throw InputError(notice);
-    }
+  for (const auto& [known, why] : chapter.no_charts) {
+    if (!same_name(known, name)) continue;
+    auto notice = why;
+    notice.where = place;
+    throw InputError(notice);
   }
   std::vector<std::string> names;
-  for (const auto& [known, chart] : outcome.charts) {
-    if (same_name(known, name)) return {&chart, figure.substr(colon + 1)};
-    names.push_back(known);
+  for (const auto& chart : chapter.charts) names.push_back(chart.name);
+  const auto found = find_name(name, names);
+  if (!found) throw InputError(place, fmt::format("there is no figure '{}'", name), did_you_mean(name, names));
+  delivery.figures.push_back(chapter.charts[*found]);
+  delivery.figure_files.push_back(figure.substr(colon + 1));
+}
+
+void write(const Delivery& delivery, const SpeltMeans& spelt) {
+  const auto& [chapter, warnings, tables, json, csv, xlsx, figures, files] = delivery;
+  if (warnings) {
+    for (const auto& warning : chapter.warnings) spdlog::warn("{}", warning.text(spelt));
   }
-  throw InputError(place, fmt::format("there is no figure '{}'", name), did_you_mean(name, names));
+  if (tables && json != "-") to_screen(printable(report::to_text(chapter, spelt)));
+  if (json == "-") {
+    to_screen(report::to_json(chapter, spelt));
+  } else if (!json.empty()) {
+    exchange::write_text_file(json, report::to_json(chapter, spelt));
+  }
+  if (!csv.empty()) {
+    for (const auto& table : chapter.tables) {
+      exchange::write_text_file(std::filesystem::path(csv) / (table.name + ".csv"), report::to_csv(table));
+    }
+    for (const auto& [name, content] : chapter.files) {
+      exchange::write_text_file(std::filesystem::path(csv) / name, content);
+    }
+  }
+  if (!xlsx.empty()) report::write_workbook(chapter.tables, xlsx, spelt);
 }
 
 }  // namespace
@@ -50,51 +74,43 @@ void to_screen(std::string_view text) {
   throw OutsideFailure(fmt::format("standard output cannot be written: {}", std::strerror(errno)));
 }
 
-std::string document_of(const Outcome& outcome, const SpeltMeans& spelt) {
-  std::vector<std::string> warnings;
-  for (const auto& warning : outcome.warnings) warnings.push_back(warning.text(spelt));
-  return report::document(outcome.command, outcome.inputs, warnings, outcome.result);
+Delivery delivery_of(report::Chapter chapter, const Options& options) {
+  Delivery delivery{std::move(chapter), !options.quiet, !options.quiet, options.json, options.csv, options.xlsx};
+  for (const auto& figure : options.figures) add_figure(delivery, figure);
+  return delivery;
 }
 
-void print_warnings(const Outcome& outcome, const SpeltMeans& spelt) {
-  for (const auto& warning : outcome.warnings) spdlog::warn("{}", warning.text(spelt));
-}
-
-void print_tables(const Outcome& outcome, const SpeltMeans& spelt) {
-  for (const auto& table : outcome.tables) {
-    if (table.preview != 0) to_screen(printable(report::to_text(table, spelt)) + "\n");
+Drawn deliver(const std::vector<Delivery>& all, const Options& options) {
+  for (const auto& delivery : all) write(delivery, options.spelt);
+  std::vector<std::pair<const report::Chart*, const std::string*>> figures;
+  for (const auto& delivery : all) {
+    for (std::size_t k = 0; k < delivery.figures.size(); ++k) {
+      figures.emplace_back(&delivery.figures[k], &delivery.figure_files[k]);
+    }
   }
-}
-
-void write_tables(const Outcome& outcome, const std::string& folder) {
-  for (const auto& table : outcome.tables) {
-    exchange::write_text_file(std::filesystem::path(folder) / (table.name + ".csv"), report::to_csv(table));
-  }
-  for (const auto& [name, content] : outcome.sheets) {
-    exchange::write_text_file(std::filesystem::path(folder) / name, content);
-  }
-}
-
-void deliver(const Outcome& outcome, Options& options) {
-  options.exit_code = outcome.exit_code;
-  if (options.exit_code == done && outcome.inputs.contains("passed_over")) options.exit_code = done_in_part;
-  const bool json_to_screen = options.json == "-";
-  std::vector<std::pair<const report::Chart*, std::string>> figures;
-  for (const auto& figure : options.figures) figures.push_back(chart_for(outcome, figure));
-  if (!options.quiet) print_warnings(outcome, options.spelt);
-  if (!options.quiet && !json_to_screen) print_tables(outcome, options.spelt);
-  if (json_to_screen) {
-    to_screen(document_of(outcome, options.spelt));
-  } else if (!options.json.empty()) {
-    exchange::write_text_file(options.json, document_of(outcome, options.spelt));
-  }
-  if (!options.csv.empty()) write_tables(outcome, options.csv);
-  if (!options.xlsx.empty()) report::write_workbook(outcome.tables, options.xlsx, options.spelt);
-  Executor(options.threads).each(figures.size(), [&](std::size_t i) {
-    auto drawn = *figures[i].first;
-    drawn.theme = options.theme == "dark" ? report::Theme::dark : report::Theme::light;
-    report::draw(drawn, figures[i].second);
+  const auto failures = Executor(options.threads).collect(figures.size(), [&](std::size_t i) {
+    std::exception_ptr failure;
+    try {
+      auto drawn = *figures[i].first;
+      drawn.theme = options.theme == "dark" ? report::Theme::dark : report::Theme::light;
+      report::draw(drawn, *figures[i].second);
+    } catch (const Error&) {
+      failure = std::current_exception();
+    }
+    return failure;
   });
+  Drawn drawn;
+  for (std::size_t i = 0; i < figures.size(); ++i) {
+    if (!failures[i]) drawn.files.push_back(*figures[i].second);
+    if (!drawn.failure) drawn.failure = failures[i];
+  }
+  return drawn;
+}
+
+void deliver(report::Chapter chapter, Options& options) {
+  if (options.exit_code == done && chapter.in_part) options.exit_code = done_in_part;
+  const auto drawn = deliver(std::vector{delivery_of(std::move(chapter), options)}, options);
+  if (drawn.failure) std::rethrow_exception(drawn.failure);
 }
 
 void keep(const UnsolvedProblem& unsolved, const std::string& command, const Options& options) {
@@ -102,8 +118,7 @@ void keep(const UnsolvedProblem& unsolved, const std::string& command, const Opt
     spdlog::info("With --json FILE the whole problem is written to a file that reproduces this");
     return;
   }
-  const auto text =
-      report::document(command, report::Json::object(), {unsolved.what()}, report::unsolved_result(unsolved.problem()));
+  const auto text = report::to_json(report::unsolved_chapter(command, unsolved), options.spelt);
   if (options.json == "-") {
     to_screen(text);
     return;

@@ -1,53 +1,57 @@
 #pragma once
-// What a command hands back, and how it reaches the user: tables, JSON, CSV, figures, in this order.
+// How a chapter reaches the user: warnings, tables, JSON, CSV, a spreadsheet, figures, in this order.
 
+#include <exception>
 #include <string>
-#include <utility>
+#include <string_view>
 #include <vector>
 
-#include "inchtide/report/chart.hpp"
-#include "inchtide/report/documents.hpp"
-#include "inchtide/report/table.hpp"
+#include "inchtide/report/chapter.hpp"
 #include "options.hpp"
 
 namespace inchtide::app {
 
-struct Outcome {
-  std::string command;
-  report::Json inputs;
-  std::vector<Notice> warnings;
-  report::Json result;
-  std::vector<report::Table> tables;
-  std::vector<std::pair<std::string, report::Chart>> charts = {};  // by name
-  int exit_code = 0;
-  std::vector<std::pair<std::string, std::string>> sheets = {};  // more CSV files: name and content
-  std::vector<std::pair<std::string, Notice>> undrawable = {};   // charts by name, and why they can't be
+// What is handed over of a chapter, and where to.
+struct Delivery {
+  report::Chapter chapter;
+  bool warnings = true, tables = true;      // on the screen
+  std::string json, csv, xlsx;              // a file (- the screen, without tables), a folder, a file; empty for none
+  std::vector<report::Chart> figures = {};  // with their files, at the same positions
+  std::vector<std::string> figure_files = {};
 };
 
-// Prints and writes an outcome. Everything was computed before, so a failure leaves nothing half done; figures come
-// last, because they need another program.
-void deliver(const Outcome& outcome, Options& options);
+// As the options of its command ask for.
+Delivery delivery_of(report::Chapter chapter, const Options& options);
+
+// The figures that were drawn, and why the first that wasn't could not be.
+struct Drawn {
+  std::vector<std::string> files;
+  std::exception_ptr failure;
+};
+
+// Everything was computed before, so a failure leaves nothing half done. Figures come last, side by side, because they
+// need another program; one that cannot be drawn costs no other.
+Drawn deliver(const std::vector<Delivery>& all, const Options& options);
+
+// One command's; the tool ends with done, or done in part.
+// @throws what a figure failed with
+void deliver(report::Chapter chapter, Options& options);
 
 // To standard output, as it is.
 // @throws OutsideFailure when it is full or gone
 void to_screen(std::string_view text);
 
-void print_tables(const Outcome& outcome, const SpeltMeans& spelt);
-void write_tables(const Outcome& outcome, const std::string& folder);
-void print_warnings(const Outcome& outcome, const SpeltMeans& spelt);
-std::string document_of(const Outcome& outcome, const SpeltMeans& spelt);
-
 // Writes a problem without a certified answer to where --json would have written the result.
 void keep(const UnsolvedProblem& unsolved, const std::string& command, const Options& options);
 
 // The commands as calls; `demo` strings them together.
-Outcome gather(const Options& options);
-Outcome inspect(const Options& options);
-Outcome describe(const Options& options);
-Outcome relate(const Options& options);
-Outcome estimate(const Options& options);
-Outcome frontier(const Options& options);
-Outcome weigh(const Options& options);
-Outcome rehearse(const Options& options);
+report::Chapter gather(const Options& options, ExitCode* ends_with = nullptr);
+report::Chapter inspect(const Options& options);
+report::Chapter describe(const Options& options);
+report::Chapter relate(const Options& options);
+report::Chapter estimate(const Options& options);
+report::Chapter frontier(const Options& options);
+report::Chapter weigh(const Options& options);
+report::Chapter rehearse(const Options& options);
 
 }  // namespace inchtide::app

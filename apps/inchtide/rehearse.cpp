@@ -1,31 +1,21 @@
 // inchtide rehearse: test rebalancing schedules with trading costs.
 
-#include <fmt/format.h>
-
-#include "inchtide/report/views.hpp"
+#include "inchtide/report/rehearsal.hpp"
 #include "inchtide/study/runs.hpp"
 #include "output.hpp"
 #include "study.hpp"
 #include "watch.hpp"
 
 namespace inchtide::app {
-Outcome rehearse(const Options& options) {
-  const auto study = load_study(options);
+
+report::Chapter rehearse(const Options& options) {
+  auto study = load_study(options);
   const auto split = split_of(study.settings());
-  auto choice = choice_of(study, split);
-  const auto chosen = portfolios_of(choice, options);
-  const auto runs = runs_of(study, choice, chosen, study.settings(), watched(options));
-  choice.warnings.insert(choice.warnings.end(), runs.warnings.begin(), runs.warnings.end());
-  Outcome outcome{"rehearse", choice.inputs, choice.warnings, report::rehearse_result(runs.all), {}, {}};
-  outcome.exit_code = exit_code_of(chosen);
-  outcome.tables = {report::runs_table(runs.all, study.currency)};
-  outcome.tables[0].notes.push_back(
-      fmt::format("Weights estimated before {}; decided at a close, traded {} trading day(s) later; cash earns nothing",
-                  to_string(split), study.settings().delay));
-  outcome.tables[0].notes.push_back(
-      fmt::format("Figures per year from {:.4g} rows a year, as counted", runs.all.front().rows_per_year));
-  outcome.charts = {{"wealth", report::wealth_chart(runs.all)}};
-  return outcome;
+  const auto prepared = prepare(std::move(study), split);
+  const auto portfolios = portfolios_of(prepared, options);
+  const auto runs = runs_of(*prepared.universe, prepared.basis, portfolios, prepared.settings, watched(options));
+  return report::rehearse_chapter(runs, prepared.basis, *prepared.universe, portfolios, prepared.settings,
+                                  prepared.from);
 }
 
 void add_rehearse(CLI::App& tool, Options& options) {

@@ -8,6 +8,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/exchange/estimate_file.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 
@@ -45,92 +46,64 @@ Mandate mandate_of(const Options& options) {
   return mandate;
 }
 
-report::Json Study::inputs() const {
-  report::Json inputs;
-  if (!options.mandate.empty()) inputs["mandate"] = options.mandate;
-  inputs["prices"] = mandate.prices->string();
-  inputs["assets"] = assets;
-  inputs["benchmark"] = benchmark ? report::Json(*benchmark) : report::Json();
-  inputs["left_out"] = left_out;
-  if (!passed_over.empty()) {
-    auto list = report::Json::array();
-    for (const auto& [asset, why] : passed_over) list.push_back({{"asset", asset}, {"error", why.text(options.spelt)}});
-    inputs["passed_over"] = list;
-  }
-  inputs["from"] = to_string(prices.days.front());
-  inputs["to"] = to_string(prices.days.back());
-  inputs["every"] = every.text();
-  inputs["drop_misprints"] = settings().drop_misprints;
-  inputs["align"] = settings().align.text();
-  inputs["short_histories"] = to_string(short_histories);
-  inputs["last_period"] = settings().keep_last_period ? "keep" : "drop";
-  if (!currency.empty()) inputs["currency"] = currency;
-  return inputs;
-}
-
 Study load_study(const Options& options, Purpose purpose) {
   Study study;
-  study.options = options;
   study.mandate = mandate_of(options);
   study.sources = read_sources(study.mandate, options.threads);
-  static_cast<Universe&>(study) = universe_of(study.sources, study.settings(), purpose);
+  study.universe = universe_of(study.sources, study.settings(), purpose);
   study.sources.bars.clear();
+  study.from = {.mandate = options.mandate, .prices = study.mandate.prices->string(), .spelt = options.spelt};
+  if (study.mandate.current) study.from.current = study.mandate.current->string();
   return study;
 }
 
-StudyReturns returns_of(Study& study, std::optional<Day> before) {
-  auto returns = study_returns(study, study.settings(), before);
-  study.warnings.insert(study.warnings.end(), returns.warnings.begin(), returns.warnings.end());
-  return returns;
+Prepared prepare(Study study, std::optional<Day> before) {
+  study.from.split = before;
+  auto basis = basis_of(study.universe, study.sources, study.settings(), before);
+  return {study.settings(), std::move(study.sources), std::move(study.universe), std::move(basis),
+          std::move(study.from)};
 }
 
-namespace {
-
-Choice finished(Basis basis, const Mandate& mandate, const Sources& sources, report::Json inputs) {
-  Choice choice{std::move(basis), mandate.settings, sources, std::move(inputs)};
-  if (mandate.current) choice.inputs["current"] = mandate.current->string();
-  std::vector<std::string> texts;
-  for (const auto& limit : choice.limits) texts.push_back(limit.text);
-  choice.inputs["limits"] = texts;
-  choice.inputs["risk_free"] = choice.risk_free;
-  return choice;
-}
-
-}  // namespace
-
-Choice choice_of(const Study& study, std::optional<Day> before) {
-  auto inputs = study.inputs();
-  if (before) inputs["split"] = to_string(*before);
-  auto choice = finished(basis_of(study, study.sources, study.settings(), before), study.mandate, study.sources,
-                         std::move(inputs));
-  choice.warnings.insert(choice.warnings.begin(), study.warnings.begin(), study.warnings.end());
-  choice.inputs["expected"] = choice.settings.methods.expected.text();
-  choice.inputs["covariance"] = choice.settings.methods.covariance.text();
-  return choice;
-}
-
-Choice load_choice(const Options& options) {
-  if (options.estimate.empty()) return choice_of(load_study(options), day_option(options.text("--split"), "--split"));
+Prepared prepare(const Options& options) {
+  if (options.estimate.empty()) return prepare(load_study(options), day_option(options.text("--split"), "--split"));
   const auto mandate = mandate_of(options);
-  const auto sources = read_sources_beside_an_estimate(mandate);
-  auto estimate = exchange::read_estimate(options.estimate);
-  report::Json inputs{{"estimate", options.estimate}};
-  if (!options.mandate.empty()) inputs["mandate"] = options.mandate;
-  inputs["assets"] = estimate.assets;
-  return finished(basis_of(std::move(estimate), sources, mandate.settings), mandate, sources, std::move(inputs));
+  auto sources = read_sources_beside_an_estimate(mandate);
+  auto basis = basis_of(exchange::read_estimate(options.estimate), sources, mandate.settings);
+  report::Background from{.mandate = options.mandate, .estimate = options.estimate, .spelt = options.spelt};
+  if (mandate.current) from.current = mandate.current->string();
+  return {mandate.settings, std::move(sources), std::nullopt, std::move(basis), std::move(from)};
 }
 
-Portfolios portfolios_of(const Choice& choice, const Options& options) {
-  return inchtide::portfolios_of(choice, choice.sources, choice.settings, [&options]() -> StopCheck {
-    const auto begin = std::chrono::steady_clock::now();
-    return [begin, patience = options.patience.value_or(usual_patience)] {
-      return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count() > patience;
-    };
-  });
+StopCheck patience_of(const Options& options) {
+  const auto begin = std::chrono::steady_clock::now();
+  return [begin, patience = options.patience.value_or(usual_patience)] {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count() > patience;
+  };
 }
 
-int exit_code_of(const Portfolios& portfolios) {
-  return portfolios.unanswered.empty() ? done : done_in_part;
+Portfolios portfolios_of(const Prepared& prepared, const Options& options) {
+  return inchtide::portfolios_of(prepared.basis, prepared.sources, prepared.settings,
+                                 [&options] { return patience_of(options); });
+}
+
+std::optional<BootstrapOptions> draws_of(const Options& options, int usual) {
+  BootstrapOptions draws{options.draws.value_or(usual), options.block.value_or(0), options.seed.value_or(1)};
+  if (draws.draws == 0) return std::nullopt;
+  draws.threads = options.threads;
+  draws.watch = watched(options);
+  return draws;
+}
+
+std::pair<std::string, std::string> pair_of(const std::string& text, const char* option) {
+  const auto colon = text.find(':');
+  if (colon == std::string::npos) {
+    throw InputError(option, fmt::format("'{}' names no second asset", text), "Write it like KELPFARM:TIDEMILL");
+  }
+  std::pair<std::string, std::string> pair(text.substr(0, colon), text.substr(colon + 1));
+  if (same_name(pair.first, pair.second)) {
+    throw InputError(option, fmt::format("'{}' is one asset", text), "Name two");
+  }
+  return pair;
 }
 
 }  // namespace inchtide::app

@@ -1,12 +1,13 @@
 #pragma once
-// What options and mandate add up to: the study's values, with the options beside them.
+// What options and mandate add up to: the study's values.
 
 #include <optional>
 #include <string>
-#include <vector>
+#include <utility>
 
+#include "inchtide/estimate/bootstrap.hpp"
 #include "inchtide/mandate/mandate.hpp"
-#include "inchtide/report/documents.hpp"
+#include "inchtide/report/chapter.hpp"
 #include "inchtide/study/basis.hpp"
 #include "inchtide/study/portfolios.hpp"
 #include "options.hpp"
@@ -16,41 +17,48 @@ namespace inchtide::app {
 // The mandate with the options worked in.
 Mandate mandate_of(const Options& options);
 
-// The universe, and what it came from (its bars are in the universe alone).
-struct Study : Universe {
-  Options options;
+// A study as far as its universe.
+struct Study {
   Mandate mandate;
-  Sources sources;
+  Sources sources;  // less the bars, which are in the universe
+  Universe universe;
+  report::Background from;
 
   const Settings& settings() const { return mandate.settings; }
-  report::Json inputs() const;
 };
 
 Study load_study(const Options& options, Purpose purpose = Purpose::returns);
 
-// Returns of the universe and the benchmark; what is said of them goes to the study's warnings.
-StudyReturns returns_of(Study& study, std::optional<Day> before);
+// A study as far as its basis, from prices or an estimate that was given.
+struct Prepared {
+  Settings settings;
+  Sources sources;
+  std::optional<Universe> universe;
+  Basis basis;
+  report::Background from;
+
+  const Universe* universe_or_none() const { return universe ? &*universe : nullptr; }
+};
+
+// From --estimate, or from prices (before --split where given).
+Prepared prepare(const Options& options);
+// From prices that are loaded already.
+Prepared prepare(Study study, std::optional<Day> before);
+
+// Portfolios by the settings; each aim has the whole of --patience.
+Portfolios portfolios_of(const Prepared& prepared, const Options& options);
+
+// What is drawn at random, by --draws, --block and --seed; nothing for 0 draws.
+std::optional<BootstrapOptions> draws_of(const Options& options, int usual);
+
+// Ends what takes longer than --patience.
+StopCheck patience_of(const Options& options);
 
 // The field of that name, given to an option.
 PriceField field_of(const std::string& name, const char* option);
 
-// The basis, and what it came from. Its warnings are all that there are.
-struct Choice : Basis {
-  Settings settings;
-  Sources sources;
-  report::Json inputs;
-};
-
-// From --estimate, or from prices (before --split where given).
-Choice load_choice(const Options& options);
-// The same from prices that are loaded already.
-Choice choice_of(const Study& study, std::optional<Day> before);
-
-// Portfolios by the settings; each aim has the whole of --patience.
-Portfolios portfolios_of(const Choice& choice, const Options& options);
-
-// Done, or done in part where some aim has no portfolio.
-int exit_code_of(const Portfolios& portfolios);
+// Two codes with a colon between them.
+std::pair<std::string, std::string> pair_of(const std::string& text, const char* option);
 
 std::optional<Day> day_option(const std::string& text, const char* name);
 

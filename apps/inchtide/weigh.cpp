@@ -2,68 +2,42 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
-
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
-#include "inchtide/report/views.hpp"
-#include "inchtide/weights/adjust.hpp"
+#include "inchtide/report/weights.hpp"
 #include "output.hpp"
 #include "study.hpp"
 
 namespace inchtide::app {
-
 namespace {
 
 // `KELPFARM:HOLLBOND`.
-report::Table swept(const Choice& choice, const Options& options) {
-  const auto colon = options.sweep.find(':');
+report::Sweep swept(const Basis& basis, const Options& options) {
+  const auto& assets = basis.estimate.assets;
   const auto position = [&](const std::string& code) {
-    const auto found = find_name(code, choice.estimate.assets);
-    if (!found) {
-      throw InputError("--sweep", fmt::format("no asset of the estimate has the code '{}'", code),
-                       did_you_mean(code, choice.estimate.assets));
-    }
-    return *found;
+    if (const auto found = find_name(code, assets)) return *found;
+    throw InputError("--sweep", fmt::format("no asset of the estimate has the code '{}'", code),
+                     did_you_mean(code, assets));
   };
-  if (colon == std::string::npos) {
-    throw InputError("--sweep", fmt::format("'{}' is not a pair", options.sweep), "Write CODE:CODE");
-  }
-  const auto first = position(options.sweep.substr(0, colon)), second = position(options.sweep.substr(colon + 1));
-  if (first == second) throw InputError("--sweep", "both are the same asset", "Name two");
+  const auto codes = pair_of(options.sweep, "--sweep");
+  const auto first = position(codes.first), second = position(codes.second);
   const double step = options.step.empty() ? 0.1 : fraction_from_percent(options.step, "--step");
-  return report::sweep_table(sweep(choice.estimate, Eigen::Index(first), Eigen::Index(second), step, choice.risk_free),
-                             choice.estimate.assets[first], choice.estimate.assets[second]);
+  return {assets[first], assets[second],
+          sweep(basis.estimate, Eigen::Index(first), Eigen::Index(second), step, basis.risk_free)};
 }
 
 }  // namespace
 
-Outcome weigh(const Options& given) {
+report::Chapter weigh(const Options& given) {
   auto options = given;
   options.show_current = true;
-  const auto choice = load_choice(options);
-  const auto chosen = portfolios_of(choice, options);
-  const auto& allocations = chosen.all;
-  Outcome outcome{
-      "weigh", choice.inputs, choice.warnings, report::weigh_result(allocations, chosen.unanswered, options.spelt), {},
-      {}};
-  outcome.exit_code = exit_code_of(chosen);
-  outcome.tables = {report::comparison_table(allocations, chosen.unanswered), report::weights_table(allocations),
-                    report::risk_table(allocations), report::binding_table(allocations),
-                    report::left_out_table(allocations)};
-  outcome.tables[0].notes.push_back(report::provenance(choice.estimate));
-  if (!options.sweep.empty()) outcome.tables.push_back(swept(choice, options));
-  outcome.charts = {{"compared", report::compared_chart(allocations)}, {"risk", report::risk_chart(allocations)}};
-  const auto priced = std::ranges::find_if(allocations, [](const Allocation& a) {
-    return std::ranges::any_of(a.binding, [](const BindingLimit& limit) { return limit.price.has_value(); });
-  });
-  if (priced == allocations.end()) {
-    outcome.undrawable.emplace_back("prices", "no limit with a price binds");
-  } else {
-    outcome.charts.emplace_back("prices", report::prices_chart(*priced));
-  }
-  return outcome;
+  const auto prepared = prepare(options);
+  const auto portfolios = portfolios_of(prepared, options);
+  std::optional<report::Sweep> sweep;
+  if (!options.sweep.empty()) sweep = swept(prepared.basis, options);
+  return report::weigh_chapter(portfolios, prepared.basis, prepared.universe_or_none(), prepared.settings,
+                               prepared.from, sweep);
 }
 
 void add_weigh(CLI::App& tool, Options& options) {

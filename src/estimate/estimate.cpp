@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <limits>
 #include <set>
 
 #include "inchtide/base/errors.hpp"
@@ -10,6 +11,27 @@
 #include "inchtide/estimate/estimators.hpp"
 
 namespace inchtide {
+
+Eigen::VectorXd Estimate::sharpe_ratios() const {
+  const auto volatility = volatilities().array();
+  const auto excess = expected_return.array() - risk_free;
+  return (volatility > 0).select(excess / volatility, std::numeric_limits<double>::quiet_NaN());
+}
+
+double Estimate::average_correlation() const {
+  const auto s = covariance.matrix();
+  const Eigen::VectorXd v = volatilities();
+  double sum = 0;
+  std::size_t pairs = 0;
+  for (Eigen::Index j = 0; j < s.cols(); ++j) {
+    for (Eigen::Index i = j + 1; i < s.rows(); ++i) {
+      if (!(v[i] > 0) || !(v[j] > 0)) continue;
+      sum += s(i, j) / (v[i] * v[j]);
+      ++pairs;
+    }
+  }
+  return pairs > 0 ? sum / double(pairs) : std::numeric_limits<double>::quiet_NaN();
+}
 
 void Estimate::check_figures() const {
   if (assets.empty()) throw InputError("estimate", "it has no asset", "Give at least one");

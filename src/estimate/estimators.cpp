@@ -211,7 +211,7 @@ class Estimation {
     auto& estimate = result.estimate;
     estimate.assets = table_.assets;
     estimate.returns = table_.kind;
-    estimate.denominator = to_string(options_.denominator);
+    estimate.denominator = options_.denominator;
     estimate.periods_per_year = data_.p;
     estimate.observations = data_.rows.size();
     estimate.rows_dropped = table_.observations() - data_.rows.size();

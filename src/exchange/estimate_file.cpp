@@ -7,89 +7,17 @@
 #include <limits>
 #include <nlohmann/json.hpp>
 
+#include "estimate_sheet.hpp"
+#include "fields.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/exchange/csv.hpp"
-#include "inchtide/exchange/files.hpp"
-#include "json_text.hpp"
 
 namespace inchtide::exchange {
 namespace {
 
 using nlohmann::json;
-
-/// The fields of one estimate file, read with messages that name them.
-class Fields {
- public:
-  Fields(std::string file, const json& object) : file_(std::move(file)), object_(object) {}
-
-  InputError error(const std::string& field, const std::string& problem, const std::string& remedy) const {
-    return {Where::in_file(file_).with("field " + field), problem, remedy};
-  }
-
-  const json* find(const std::string& field) const {
-    const auto found = object_.find(field);
-    return found == object_.end() || found->is_null() ? nullptr : &*found;
-  }
-
-  const json& list(const std::string& field) const {
-    const auto* value = find(field);
-    if (value == nullptr) throw error(field, "it is missing", "An estimate needs assets, expected_return, covariance");
-    if (!value->is_array()) throw error(field, "it is not a list", "Give a list");
-    return *value;
-  }
-
-  double number(const std::string& field, const json& value) const {
-    if (!value.is_number()) throw error(field, fmt::format("{} is not a number", shown_json(value)), "Give a figure");
-    return value.get<double>();
-  }
-
-  Eigen::VectorXd vector(const std::string& field) const {
-    const auto& values = list(field);
-    Eigen::VectorXd result(Eigen::Index(values.size()));
-    for (std::size_t i = 0; i < values.size(); ++i) result[Eigen::Index(i)] = number(field, values[i]);
-    return result;
-  }
-
-  Eigen::MatrixXd matrix(const std::string& field) const {
-    const auto& rows = list(field);
-    Eigen::MatrixXd result;
-    for (std::size_t i = 0; i < rows.size(); ++i) {
-      if (!rows[i].is_array()) throw error(field, fmt::format("row {} is not a list", i + 1), "Give a list of lists");
-      if (i == 0) result.resize(Eigen::Index(rows.size()), Eigen::Index(rows[0].size()));
-      if (Eigen::Index(rows[i].size()) != result.cols()) {
-        throw error(field, fmt::format("row {} has {} figures, row 1 has {}", i + 1, rows[i].size(), result.cols()),
-                    "Give rows of the same length");
-      }
-      for (std::size_t j = 0; j < rows[i].size(); ++j) {
-        result(Eigen::Index(i), Eigen::Index(j)) = number(field, rows[i][j]);
-      }
-    }
-    return result;
-  }
-
-  template <typename Value>
-  void maybe(const std::string& field, Value& target) const {
-    if (const auto* value = find(field)) {
-      try {
-        value->get_to(target);
-      } catch (const json::exception&) {
-        throw error(field, "the value is of another kind", "See the guide for what it holds");
-      }
-    }
-  }
-
-  void maybe_day(const std::string& field, std::optional<Day>& target) const {
-    std::string text;
-    maybe(field, text);
-    if (!text.empty()) target = day_from(text, fmt::format("{}, field {}", file_, field));
-  }
-
- private:
-  std::string file_;
-  const json& object_;
-};
 
 Covariance covariance_of(const Fields& fields) {
   if (fields.find("covariance") != nullptr) return Covariance::dense(fields.matrix("covariance"));
@@ -100,158 +28,6 @@ Covariance covariance_of(const Fields& fields) {
   throw fields.error("covariance", "it is missing",
                      "Give covariance, or loadings, factor_covariance and specific_variance");
 }
-
-bool is_denominator(const std::string& text) {
-  return text.empty() || text == "T-1" || text == "T";
-}
-
-/// A sheet of expected returns, volatilities and correlations, cell by cell; below it rows without an asset, each with
-/// the name of something else that belongs to the estimate, and its value.
-class Sheet {
- public:
-  explicit Sheet(const std::filesystem::path& path) : path_(path) {}
-
-  Estimate read() {
-    read_csv(
-        path_, [&](CsvRow row) { take_header(row); }, [&](std::size_t line, CsvRow row) { take(line, row); });
-    auto& estimate = estimate_;
-    estimate.assets = assets_;
-    estimate.expected_return = Eigen::Map<const Eigen::VectorXd>(expected_.data(), Eigen::Index(expected_.size()));
-    estimate.covariance = Covariance::dense(covariance());
-    return estimate;
-  }
-
- private:
-  static Estimate unknown() {
-    Estimate estimate;
-    estimate.denominator.clear();
-    return estimate;
-  }
-
-  void take_header(CsvRow row) {
-    header_.assign(row.begin(), row.end());
-    const auto column = [&](std::initializer_list<std::string_view> names) {
-      const auto found = find_column(header_, names);
-      if (found) return *found;
-      throw InputError(Where::in_file(path_.string(), 1), fmt::format("there is no column '{}'", *names.begin()),
-                       "Give asset, expected return, volatility, and a column of correlations for each asset");
-    };
-    asset_ = column({"asset", "code"});
-    expected_column_ = column({"expected return"});
-    volatility_ = column({"volatility"});
-  }
-
-  /// `,risk-free,2%`.
-  void take_about(const std::string& name, std::string_view value, const Where& place) {
-    const auto number = [&] {
-      if (const auto figure = parse_number(value); figure && *figure >= 0) return *figure;
-      throw InputError(place, fmt::format("'{}' is not a figure from 0 on", value), "Give a figure");
-    };
-    if (same_name(name, "returns")) {
-      if (value != "simple" && value != "log")
-        throw InputError(place, fmt::format("there are no '{}' returns", value), "Give simple or log");
-      estimate_.returns = value == "log" ? ReturnKind::log : ReturnKind::simple;
-    } else if (same_name(name, "denominator")) {
-      estimate_.denominator = value;
-      if (!is_denominator(estimate_.denominator))
-        throw InputError(place, fmt::format("'{}' is none", value), "Give T-1 or T");
-    } else if (same_name(name, "risk-free")) {
-      estimate_.risk_free = fraction_from_percent(value, place);
-    } else if (same_name(name, "periods per year")) {
-      estimate_.periods_per_year = number();
-    } else if (same_name(name, "observations")) {
-      estimate_.observations = std::size_t(number());
-    } else if (same_name(name, "from")) {
-      estimate_.from = day_from(std::string(value), place);
-    } else if (same_name(name, "to")) {
-      estimate_.to = day_from(std::string(value), place);
-    } else {
-      throw InputError(place, fmt::format("'{}' is nothing that belongs to an estimate", name),
-                       did_you_mean(name, about_names));
-    }
-  }
-
-  void take(std::size_t line, CsvRow row) {
-    const auto place = [&](std::size_t column) { return cell_place(path_, line, header_[column]); };
-    if (row[asset_].empty()) {
-      take_about(std::string(row[expected_column_]), row[volatility_], place(volatility_));
-      return;
-    }
-    assets_.emplace_back(row[asset_]);
-    lines_.push_back(line);
-    expected_.push_back(fraction_from_percent(row[expected_column_], place(expected_column_)));
-    volatilities_.push_back(fraction_from_percent(row[volatility_], place(volatility_)));
-    if (!(volatilities_.back() >= 0)) throw InputError(place(volatility_), "it is below 0", "Give 0% or more");
-    std::vector<double> cells;
-    for (std::size_t k = 0; k < row.size(); ++k) {
-      if (k == asset_ || k == expected_column_ || k == volatility_ || row[k].empty()) {
-        cells.push_back(std::numeric_limits<double>::quiet_NaN());
-        continue;
-      }
-      const auto figure = parse_number(row[k]);
-      if (!figure || !(std::abs(*figure) <= 1)) {
-        throw InputError(place(k), fmt::format("'{}' is not a correlation", row[k]), "Give a figure from -1 to 1");
-      }
-      cells.push_back(*figure);
-    }
-    cells_.push_back(std::move(cells));
-  }
-
-  /// The column of each asset's correlations.
-  std::vector<std::size_t> columns() const {
-    std::vector<std::size_t> result(assets_.size());
-    for (std::size_t k = 0; k < header_.size(); ++k) {
-      if (k == asset_ || k == expected_column_ || k == volatility_ || find_name(header_[k], assets_)) continue;
-      throw InputError(cell_place(path_, 1, header_[k]), "no row has an asset of this name",
-                       did_you_mean(header_[k], assets_));
-    }
-    for (std::size_t i = 0; i < assets_.size(); ++i) {
-      const auto found = find_name(assets_[i], header_);
-      if (!found) {
-        throw InputError(Where::in_file(path_.string(), lines_[i]),
-                         fmt::format("{} has no column of correlations", assets_[i]), "Add one with its name");
-      }
-      result[i] = *found;
-    }
-    return result;
-  }
-
-  Eigen::MatrixXd covariance() const {
-    const auto column = columns();
-    const auto n = Eigen::Index(assets_.size());
-    Eigen::MatrixXd matrix(n, n);
-    for (std::size_t i = 0; i < assets_.size(); ++i) {
-      for (std::size_t j = 0; j < assets_.size(); ++j) {
-        double r = cells_[i][column[j]];
-        if (std::isnan(r)) r = i == j ? 1 : cells_[j][column[i]];
-        const auto place = cell_place(path_, lines_[i], header_[column[j]]);
-        if (std::isnan(r)) {
-          throw InputError(place, fmt::format("the correlation of {} with {} is missing", assets_[i], assets_[j]),
-                           "Fill this cell, or the one across the diagonal");
-        }
-        if (i == j && r != 1) throw InputError(place, fmt::format("{} with itself is {}", assets_[i], r), "It is 1");
-        if (const double across = cells_[j][column[i]]; !std::isnan(across) && across != r) {
-          throw InputError(
-              place, fmt::format("{} with {} is {} here and {} across the diagonal", assets_[i], assets_[j], r, across),
-              "Make them the same");
-        }
-        matrix(Eigen::Index(i), Eigen::Index(j)) = volatilities_[i] * volatilities_[j] * r;
-      }
-    }
-    return matrix;
-  }
-
-  inline static const std::vector<std::string> about_names = {
-      "returns", "denominator", "risk-free", "periods per year", "observations", "from", "to"};
-
-  const std::filesystem::path& path_;
-  Estimate estimate_ = unknown();
-  std::vector<std::string> header_, assets_;
-  std::size_t asset_ = 0, expected_column_ = 0, volatility_ = 0;
-  std::vector<std::size_t> lines_;
-  std::vector<double> expected_, volatilities_;
-  std::vector<std::vector<double>> cells_;
-};
 
 /// Errors of the estimate itself, with the file before them.
 template <typename Action>
@@ -268,60 +44,15 @@ auto naming_file(const std::filesystem::path& path, Action action) {
 
 }  // namespace
 
-std::string estimate_sheet(const Estimate& estimate) {
-  const auto n = estimate.size();
-  const Eigen::VectorXd volatilities = estimate.volatilities();
-  std::string text = "asset,expected return,volatility";
-  for (const auto& asset : estimate.assets) text += "," + csv_cell(asset);
-  text += "\n";
-  for (Eigen::Index i = 0; i < n; ++i) {
-    text += fmt::format("{},{}%,{}%", csv_cell(estimate.assets[std::size_t(i)]), 100 * estimate.expected_return[i],
-                        100 * volatilities[i]);
-    for (Eigen::Index j = 0; j < n; ++j) {
-      const double scale = volatilities[i] * volatilities[j];
-      const double r = i == j ? 1 : scale > 0 ? estimate.covariance.between(std::max(i, j), std::min(i, j)) / scale : 0;
-      text += fmt::format(",{}", std::clamp(r, -1.0, 1.0));
-    }
-    text += "\n";
-  }
-  const std::string rest(std::size_t(n), ',');
-  const auto about = [&](std::string_view name, const std::string& value) {
-    text += fmt::format(",{},{}{}\n", name, value, rest);
-  };
-  about("returns", to_string(estimate.returns));
-  if (!estimate.denominator.empty()) about("denominator", estimate.denominator);
-  about("risk-free", fmt::format("{}%", 100 * estimate.risk_free));
-  about("periods per year", fmt::format("{}", estimate.periods_per_year));
-  about("observations", fmt::format("{}", estimate.observations));
-  if (estimate.from) about("from", to_string(*estimate.from));
-  if (estimate.to) about("to", to_string(*estimate.to));
-  return text;
-}
-
 Estimate read_estimate(const std::filesystem::path& path) {
   if (same_name(path.extension().string(), ".csv")) {
     return naming_file(path, [&] {
-      auto estimate = Sheet(path).read();
+      auto estimate = read_estimate_sheet(path);
       estimate.check();
       return estimate;
     });
   }
-  json document;
-  const auto content = read_text_file(path);
-  if (is_too_deep(content)) {
-    throw InputError(Where::in_file(path.string()), fmt::format("it is nested more than {} levels deep", deepest_level),
-                     "Give an object with assets");
-  }
-  try {
-    document = json::parse(content);
-  } catch (const json::out_of_range&) {
-    throw InputError(Where::in_file(path.string()), "it is not JSON: a number is too large",
-                     "Write it anew, or check it there");
-  } catch (const json::parse_error& error) {
-    const auto line =
-        1 + std::count(content.begin(), content.begin() + std::ptrdiff_t(std::min(error.byte, content.size())), '\n');
-    throw InputError(Where::in_file(path.string(), line), "it is not JSON", "Write it anew, or check it there");
-  }
+  const auto document = read_json_file(path, "Give an object with assets");
   const json& object = document.is_object() && document.contains("result") ? document["result"] : document;
   if (!object.is_object())
     throw InputError(Where::in_file(path.string()), "it holds no estimate", "Give an object with assets");
@@ -345,10 +76,11 @@ Estimate read_estimate(const std::filesystem::path& path) {
     estimate.covariance = covariance_of(fields);
     estimate.check();
   });
-  estimate.denominator.clear();
-  fields.maybe("denominator", estimate.denominator);
-  if (!is_denominator(estimate.denominator)) {
-    throw fields.error("denominator", fmt::format("'{}' is none", estimate.denominator), "Give T-1 or T");
+  std::string denominator;
+  fields.maybe("denominator", denominator);
+  estimate.denominator = denominator_named(denominator);
+  if (!estimate.denominator && !denominator.empty()) {
+    throw fields.error("denominator", fmt::format("'{}' is none", denominator), "Give T-1 or T");
   }
   fields.maybe("periods_per_year", estimate.periods_per_year);
   fields.maybe("observations", estimate.observations);

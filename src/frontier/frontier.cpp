@@ -428,6 +428,30 @@ Eigen::VectorXd Frontier::weights(std::size_t corner) const {
   return weights;
 }
 
+RiskReturn Frontier::risk_and_return(std::size_t corner, double risk_free) const {
+  whole_within(std::int64_t(corner), 0, int(corners_.size()) - 1, "corner");
+  const auto& [of_weights, volatility, high, low] = corners_[corner];
+  const double whole = whole_return(of_weights, bounds_.budget, risk_free);
+  return {whole, volatility, volatility > 0 ? (of_weights - bounds_.budget * risk_free) / volatility : 0};
+}
+
+std::vector<RiskReturn> Frontier::line(double risk_free, int between) const {
+  whole_within(between, 0, 10'000, "points between corners");
+  auto at_rate = estimate_;
+  at_rate.risk_free = risk_free;
+  std::vector<RiskReturn> points;
+  for (std::size_t k = 0; k < corners_.size(); ++k) {
+    points.push_back(risk_and_return(k, risk_free));
+    if (k + 1 == corners_.size()) break;
+    const Eigen::VectorXd from = weights(k), change = weights(k + 1) - from;
+    for (int part = 1; part <= between; ++part) {
+      const auto inner = inchtide::risk_and_return(at_rate, from + double(part) / (between + 1) * change);
+      points.push_back(inner.front());
+    }
+  }
+  return points;
+}
+
 Portfolio Frontier::certified(Eigen::VectorXd weights, double lambda, const Eigen::VectorXd& row_prices) const {
   Portfolio portfolio;
   portfolio.lambda = lambda;

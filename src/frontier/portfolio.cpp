@@ -130,6 +130,16 @@ double Certificate::worst() const {
   return std::max({limit_violation, stationarity, complementarity});
 }
 
+std::vector<RiskReturn> risk_and_return(const Estimate& estimate, const Eigen::MatrixXd& weights) {
+  std::vector<RiskReturn> points;
+  for (const auto& column : weights.colwise()) {
+    const double whole = whole_return(estimate.expected_return.dot(column), column.sum(), estimate.risk_free);
+    const double volatility = std::sqrt(estimate.covariance.portfolio_variance(column));
+    points.push_back({whole, volatility, volatility > 0 ? (whole - estimate.risk_free) / volatility : 0});
+  }
+  return points;
+}
+
 double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds, const Eigen::VectorXd& weights) {
   const double plain = expected_return.dot(weights);
   return bounds.costs ? plain - bounds.costs->of(weights) / bounds.costs->years : plain;

@@ -253,16 +253,37 @@ std::vector<PairAverage> average_correlations(const Correlation& correlation, co
   return result;
 }
 
-std::vector<Pair> negative_pairs(const Correlation& correlation) {
+double average_correlation(const Correlation& correlation, bool absolute) {
+  double sum = 0;
+  std::size_t pairs = 0;
+  for (Eigen::Index j = 0; j < correlation.matrix.cols(); ++j) {
+    for (Eigen::Index i = j + 1; i < correlation.matrix.rows(); ++i) {
+      const double r = correlation.matrix(i, j);
+      if (std::isnan(r)) continue;
+      sum += absolute ? std::abs(r) : r;
+      ++pairs;
+    }
+  }
+  return pairs > 0 ? sum / double(pairs) : 0;
+}
+
+std::vector<Pair> pairs_of(const Correlation& correlation) {
   std::vector<Pair> pairs;
   for (Eigen::Index j = 0; j < correlation.matrix.cols(); ++j) {
     for (Eigen::Index i = j + 1; i < correlation.matrix.rows(); ++i) {
-      if (!(correlation.matrix(i, j) < 0)) continue;
-      pairs.push_back({correlation.assets[std::size_t(j)], correlation.assets[std::size_t(i)], correlation.matrix(i, j),
-                       correlation.observations_of(i, j)});
+      const double r = correlation.matrix(i, j);
+      if (std::isnan(r)) continue;
+      const auto observations = correlation.observations_of(i, j);
+      pairs.push_back({j, i, r, observations, fisher_interval(r, observations)});
     }
   }
   std::ranges::stable_sort(pairs, {}, &Pair::correlation);
+  return pairs;
+}
+
+std::vector<Pair> negative_pairs(const Correlation& correlation) {
+  auto pairs = pairs_of(correlation);
+  pairs.erase(std::ranges::find_if(pairs, [](const Pair& pair) { return !(pair.correlation < 0); }), pairs.end());
   return pairs;
 }
 

@@ -13,6 +13,8 @@
 #include <limits>
 #include <optional>
 #include <thread>
+#include <type_traits>
+#include <variant>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
@@ -124,6 +126,49 @@ Box label_box(double x, double y, std::size_t letters, Side side) {
   return {};
 }
 
+constexpr double seconds_a_day = 86400;
+
+/// A series as a table of figures: x, then the columns of its kind (of bars open, high, low and close as gnuplot takes
+/// them; of a band low and high).
+struct Figures {
+  std::vector<double> x;
+  std::vector<const std::vector<double>*> columns;
+  const Points* points = nullptr;  ///< where it is of that kind
+
+  std::size_t size() const { return x.size(); }
+};
+
+std::vector<double> on_line(const std::vector<double>& places) {
+  return places;
+}
+
+std::vector<double> on_line(const std::vector<Day>& days) {
+  std::vector<double> seconds;
+  for (Day day : days) seconds.push_back(seconds_a_day * double(day.time_since_epoch().count()));
+  return seconds;
+}
+
+std::vector<double> on_line(const Along& places) {
+  return std::visit([](const auto& list) { return on_line(list); }, places);
+}
+
+Figures figures_of(const Series& series) {
+  return std::visit(
+      [](const auto& s) -> Figures {
+        using Kind = std::decay_t<decltype(s)>;
+        if constexpr (std::is_same_v<Kind, PriceBars>) {
+          return {on_line(s.x), {&s.open, &s.low, &s.high, &s.close}};
+        } else if constexpr (std::is_same_v<Kind, Band>) {
+          return {on_line(s.x), {&s.low, &s.high}};
+        } else if constexpr (std::is_same_v<Kind, Points>) {
+          return {on_line(s.x), {&s.y}, &s};
+        } else {
+          return {on_line(s.x), {&s.y}};
+        }
+      },
+      series);
+}
+
 /// Maps a chart's data onto the picture, near enough to see which labels would collide.
 struct Picture {
   double least_x = 1e300, most_x = -1e300, least_y = 1e300, most_y = -1e300;
@@ -131,16 +176,17 @@ struct Picture {
   explicit Picture(const Chart& chart) {
     if (chart.x_from_zero) least_x = 0;
     for (const auto& series : chart.series) {
-      for (double x : series.x) least_x = std::min(least_x, x), most_x = std::max(most_x, x);
-      for (double y : series.y) least_y = std::min(least_y, y), most_y = std::max(most_y, y);
+      const auto figures = figures_of(series);
+      for (double x : figures.x) least_x = std::min(least_x, x), most_x = std::max(most_x, x);
+      for (double y : *figures.columns.back()) least_y = std::min(least_y, y), most_y = std::max(most_y, y);
     }
   }
   double x(double value) const { return 1100 * 0.85 * (value - least_x) / std::max(most_x - least_x, 1e-300); }
   double y(double value) const { return 640 * 0.8 * (value - least_y) / std::max(most_y - least_y, 1e-300); }
 };
 
-/// A side for each label of a series, the first on which it collides neither with an earlier label nor with a point.
-std::vector<Side> label_sides(const Chart& chart, const Series& series) {
+/// A side for each label of points, the first on which it collides neither with an earlier label nor with a point.
+std::vector<Side> label_sides(const Chart& chart, const Points& series) {
   const Picture picture(chart);
   std::vector<Box> taken;
   for (std::size_t i = 0; i < series.labels.size(); ++i) {
@@ -163,12 +209,12 @@ std::vector<Side> label_sides(const Chart& chart, const Series& series) {
   return chosen;
 }
 
-/// A series' labels, as an array of strings that its points name by position: data blocks hold nothing but figures.
-std::string label_array(std::size_t number, const Series& series) {
-  if (series.labels.empty()) return {};
-  std::string lines = fmt::format("array Label{}[{}]\n", number, series.labels.size());
-  for (std::size_t i = 0; i < series.labels.size(); ++i) {
-    lines += fmt::format("Label{}[{}] = {}\n", number, i + 1, in_quotes(series.labels[i]));
+/// Labels of points, as an array of strings that the points name by position: data blocks hold nothing but figures.
+std::string label_array(std::size_t number, const std::vector<std::string>& labels) {
+  if (labels.empty()) return {};
+  std::string lines = fmt::format("array Label{}[{}]\n", number, labels.size());
+  for (std::size_t i = 0; i < labels.size(); ++i) {
+    lines += fmt::format("Label{}[{}] = {}\n", number, i + 1, in_quotes(labels[i]));
   }
   return lines;
 }
@@ -179,20 +225,16 @@ std::string shown_figure(double value) {
 }
 
 std::string data_block(std::size_t number, const Chart& chart, const Axis& y, const Series& series) {
-  const auto chosen = label_sides(chart, series);
-  std::string block = label_array(number, series) + fmt::format("$series{} << EOD\n", number);
-  for (std::size_t i = 0; i < series.x.size(); ++i) {
-    block += fmt::format("{:.12g} {}", on_axis(series.x[i], chart.x), shown_figure(on_axis(series.y[i], y)));
-    if (series.kind == Series::Kind::bars) {
-      for (const auto* part : {&series.open, &series.high, &series.low}) {
-        block += " " + shown_figure(on_axis((*part)[i], y));
-      }
-      block += "\n";
-    } else if (series.kind == Series::Kind::band) {
-      block += fmt::format(" {}\n", shown_figure(on_axis(series.low[i], y)));
-    } else {
-      block += fmt::format(" {} {}\n", i + 1, i < chosen.size() ? int(chosen[i]) : 0);
-    }
+  const auto figures = figures_of(series);
+  const auto* labelled = figures.points;
+  const auto sides_of_labels = labelled != nullptr ? label_sides(chart, *labelled) : std::vector<Side>();
+  std::string block = labelled != nullptr ? label_array(number, labelled->labels) : std::string();
+  block += fmt::format("$series{} << EOD\n", number);
+  for (std::size_t i = 0; i < figures.size(); ++i) {
+    block += fmt::format("{:.12g}", on_axis(figures.x[i], chart.x));
+    for (const auto* column : figures.columns) block += " " + shown_figure(on_axis((*column)[i], y));
+    if (!sides_of_labels.empty()) block += fmt::format(" {} {}", i + 1, int(sides_of_labels[i]));
+    block += "\n";
   }
   return block + "EOD\n";
 }
@@ -206,37 +248,52 @@ int point_type(Marker marker) {
   return types[int(marker)];
 }
 
-std::string plot_clause(std::size_t number, const Chart& chart, const Series& series, const Look& look) {
-  const std::string title = series.name.empty() ? "notitle" : "title " + in_quotes(series.name);
-  const std::string hue = look.shown(series.colour);
-  if (series.kind == Series::Kind::line) {
-    return fmt::format("$series{} using 1:2 with lines lw {} dt {} lc rgb '{}' {}", number, series.width,
-                       dash_type(series.dash), hue, title);
+/// How gnuplot is asked to plot a series, kind by kind.
+struct PlotClause {
+  std::size_t number;
+  const Chart& chart;
+  const Look& look;
+
+  static std::string title_of(const std::string& name) { return name.empty() ? "notitle" : "title " + in_quotes(name); }
+
+  std::string operator()(const Line& line) const {
+    return fmt::format("$series{} using 1:2 with lines lw {} dt {} lc rgb '{}' {}", number, line.width,
+                       dash_type(line.dash), look.shown(line.colour), title_of(line.name));
   }
-  if (series.kind == Series::Kind::columns) {
-    return fmt::format("$series{} using 1:2 with impulses lw {} lc rgb '{}' {}", number, series.width, hue, title);
+
+  std::string operator()(const Columns& columns) const {
+    return fmt::format("$series{} using 1:2 with impulses lw {} lc rgb '{}' {}", number, columns.width,
+                       look.shown(columns.colour), title_of(columns.name));
   }
-  if (series.kind == Series::Kind::boxes) {
-    const auto fill = series.hatched ? fmt::format("pattern 4 border rgb '{}'", hue)
-                                     : fmt::format("solid 0.85 border rgb '{}'", look.ground);
+
+  std::string operator()(const Boxes& boxes) const {
+    const auto hue = look.shown(boxes.colour);
+    const auto fill = boxes.hatched ? fmt::format("pattern 4 border rgb '{}'", hue)
+                                    : fmt::format("solid 0.85 border rgb '{}'", look.ground);
     return fmt::format("$series{} using 1:2:({:.12g}) with boxes fs {} lc rgb '{}' {}", number,
-                       on_axis(series.box, chart.x), fill, hue, title);
+                       on_axis(boxes.width, chart.x), fill, hue, title_of(boxes.name));
   }
-  if (series.kind == Series::Kind::band) {
-    const auto fill = series.hatched ? std::string("pattern 5 noborder")
-                                     : fmt::format("transparent solid {} noborder", series.opacity);
-    return fmt::format("$series{} using 1:2:3 with filledcurves fs {} lc rgb '{}' {}", number, fill, hue, title);
+
+  std::string operator()(const Band& band) const {
+    const auto fill =
+        band.hatched ? std::string("pattern 5 noborder") : fmt::format("transparent solid {} noborder", band.opacity);
+    return fmt::format("$series{} using 1:3:2 with filledcurves fs {} lc rgb '{}' {}", number, fill,
+                       look.shown(band.colour), title_of(band.name));
   }
-  if (series.kind == Series::Kind::bars) {
-    return fmt::format("$series{} using 1:3:5:4:2 with financebars lw {} lc rgb '{}' {}", number, series.width, hue,
-                       title);
+
+  std::string operator()(const PriceBars& bars) const {
+    return fmt::format("$series{} using 1:2:3:4:5 with financebars lw {} lc rgb '{}' {}", number, bars.width,
+                       look.shown(bars.colour), title_of(bars.name));
   }
-  std::string clause = fmt::format("$series{} using 1:2 with points pt {} ps {} lc rgb '{}' {}", number,
-                                   point_type(series.marker), series.width, hue, title);
-  if (!series.labels.empty()) {
+
+  std::string operator()(const Points& points) const {
+    std::string clause =
+        fmt::format("$series{} using 1:2 with points pt {} ps {} lc rgb '{}' {}", number, point_type(points.marker),
+                    points.size, look.shown(points.colour), title_of(points.name));
+    if (points.labels.empty()) return clause;
     constexpr const char* places[] = {"left offset 0.9,0", "right offset -0.9,0", "center offset 0,0.8",
                                       "center offset 0,-0.8"};
-    const auto chosen = label_sides(chart, series);
+    const auto chosen = label_sides(chart, points);
     for (Side side : sides) {
       if (std::ranges::find(chosen, side) == chosen.end()) continue;  // nothing to plot is an error
       clause += fmt::format(
@@ -244,9 +301,9 @@ std::string plot_clause(std::size_t number, const Chart& chart, const Series& se
           "textcolor rgb '{3}' notitle",
           number, int(side), places[int(side)], look.ink);
     }
+    return clause;
   }
-  return clause;
-}
+};
 
 std::string key_line(Chart::Key key) {
   switch (key) {
@@ -266,7 +323,7 @@ std::string plot_lines(const Chart& chart, const Axis& y, const std::vector<Seri
   std::string blocks, clauses;
   for (std::size_t k = 0; k < series.size(); ++k) {
     blocks += data_block(first + k, chart, y, series[k]);
-    clauses += (k > 0 ? ", \\\n  " : "") + plot_clause(first + k, chart, series[k], look);
+    clauses += (k > 0 ? ", \\\n  " : "") + std::visit(PlotClause{first + k, chart, look}, series[k]);
   }
   return axis_lines('y', y, look) + blocks + "plot " + clauses + "\n";
 }
@@ -275,7 +332,8 @@ std::string plot_lines(const Chart& chart, const Axis& y, const std::vector<Seri
 double tic_step(const Panel& panel) {
   double least = std::numeric_limits<double>::infinity(), most = -least;
   for (const auto& series : panel.series) {
-    for (double y : series.y) {
+    const auto figures = figures_of(series);
+    for (double y : *figures.columns.back()) {
       if (!std::isfinite(y)) continue;
       least = std::min(least, on_axis(y, panel.y));
       most = std::max(most, on_axis(y, panel.y));
@@ -294,7 +352,7 @@ double tic_step(const Panel& panel) {
 std::string stacked_lines(const Chart& chart, const std::string& title, const Look& look) {
   constexpr double top = 0.92, bottom = 0.08, gap = 0.02;
   const double strip = chart.below.size() == 1 ? 0.2 : 0.36 / double(chart.below.size());
-  const auto [first_day, last_day] = std::ranges::minmax(chart.series.front().x);
+  const auto [first_day, last_day] = std::ranges::minmax(figures_of(chart.series.front()).x);
   const double room = 0.01 * (last_day - first_day);
   std::string lines = "set multiplot\nset rmargin 27\nset offsets 0, 0, 0, 0\n";
   lines += fmt::format("set xrange ['{:.0f}':'{:.0f}']\n", first_day - room, last_day + room);
@@ -351,7 +409,10 @@ std::string heat_lines(const HeatMap& heat, const std::string& title, const Look
 std::string zero_in_range(const Chart& chart) {
   bool below = false, above = false;
   for (const auto& series : chart.series) {
-    for (double y : series.y) below = below || y < 0, above = above || y > 0;
+    const auto figures = figures_of(series);
+    for (const auto* column : figures.columns) {
+      for (double y : *column) below = below || y < 0, above = above || y > 0;
+    }
   }
   return !below ? "set yrange [0:*]\n" : !above ? "set yrange [*:0]\n" : "";
 }
@@ -370,7 +431,7 @@ std::string script_for(const Chart& chart, const std::string& terminal, const Lo
   if (!chart.below.empty()) return script + stacked_lines(chart, title, look);
   script += fmt::format("set title {} textcolor rgb '{}'\n", title, look.ink);
   const bool boxed =
-      std::ranges::any_of(chart.series, [](const auto& series) { return series.kind == Series::Kind::boxes; });
+      std::ranges::any_of(chart.series, [](const auto& series) { return std::holds_alternative<Boxes>(series); });
   if (boxed) {                // they stand on 0, and need no room at their sides
     std::size_t longest = 0;  // of the names, which stand aslant below
     for (const auto& category : chart.x.categories) longest = std::max(longest, category.size());
@@ -378,7 +439,10 @@ std::string script_for(const Chart& chart, const std::string& terminal, const Lo
                           std::max(6.0, 2.5 + 0.45 * double(longest)));
     script += fmt::format("set xzeroaxis lt 1 lw 1 lc rgb '{}'\n", look.ink);
   } else {
-    const bool labelled = std::ranges::any_of(chart.series, [](const auto& series) { return !series.labels.empty(); });
+    const bool labelled = std::ranges::any_of(chart.series, [](const auto& series) {
+      const auto* points = std::get_if<Points>(&series);
+      return points != nullptr && !points->labels.empty();
+    });
     script += fmt::format("set offsets graph 0, graph {}, graph 0.03, graph {}\n", labelled ? 0.07 : 0.01,
                           chart.y_from_zero ? 0 : 0.03);
   }
@@ -435,20 +499,30 @@ bool is_whole(const std::string& picture, const fs::path& path) {
   return tail.find(same_name(ending, ".svg") ? "</svg>" : "%%EOF") != std::string_view::npos;
 }
 
+/// Each series has something to draw, and as many figures as places.
+void check_figures(const std::vector<Series>& all, const fs::path& path) {
+  for (const auto& series : all) {
+    const auto figures = figures_of(series);
+    for (const auto* column : figures.columns) {
+      const bool finite = std::ranges::any_of(*column, [](double y) { return std::isfinite(y); });
+      if (finite && column->size() == figures.size()) continue;
+      throw InputError(Where::in_file(path.string()), fmt::format("the series '{}' has no points", name_of(series)),
+                       "Leave it out");
+    }
+  }
+}
+
 }  // namespace
+
+const std::string& name_of(const Series& series) {
+  return std::visit([](const auto& one) -> const std::string& { return one.name; }, series);
+}
 
 void draw(const Chart& chart, const fs::path& path, std::chrono::milliseconds patience) {
   const auto look = look_of(chart.theme);
   const auto terminal = terminal_for(path, look);
-  auto all = chart.series;
-  for (const auto& panel : chart.below) all.insert(all.end(), panel.series.begin(), panel.series.end());
-  for (const auto& series : all) {
-    const bool finite = std::ranges::any_of(series.y, [](double y) { return std::isfinite(y); });
-    if (!finite || series.x.size() != series.y.size()) {
-      throw InputError(Where::in_file(path.string()), fmt::format("the series '{}' has no points", series.name),
-                       "Leave it out");
-    }
-  }
+  check_figures(chart.series, path);
+  for (const auto& panel : chart.below) check_figures(panel.series, path);
   const MemoryFile script(script_for(chart, terminal, look)), picture, messages;
   const auto status = status_of(start_gnuplot(script, picture, messages), patience);
   const auto failed = [&](const std::string& why) {

@@ -120,7 +120,9 @@ class Choosing {
     auto& all = chosen_.all;
     for (std::size_t k = 0; k < all.size(); ++k) {
       const auto& from = all[k];
-      if (from.aim.starts_with("blend-")) continue;
+      const bool blend =
+          from.aim && (from.aim->kind == Aim::Kind::blend_volatility || from.aim->kind == Aim::Kind::blend_return);
+      if (blend) continue;
       auto rounded = again(from, rounded_to(from.weights, step), ", rounded");
       rounded.notes.push_back(
           fmt::format("Rounding changes the expected return by {:+.2f} bp, the volatility by {:+.2f} bp and the Sharpe "

@@ -79,6 +79,17 @@ Aim Aim::parse(std::string_view text, const Where& where) {
                    did_you_mean(name, std::vector<std::string>(names.begin(), names.end())));
 }
 
+Aim::Gain Aim::gain() const {
+  switch (kind) {
+    case Kind::maximum_sharpe: return Gain::sharpe;
+    case Kind::maximum_diversification: return Gain::diversification;
+    case Kind::target_volatility: return Gain::expected_return;
+    case Kind::utility: return Gain::utility;
+    case Kind::minimum_tracking_error: return Gain::tracking_error;
+    default: return Gain::volatility;
+  }
+}
+
 void Aim::check() const {
   if (!takes_target(kind)) return;
   finite(target, names[std::size_t(kind)]);

@@ -474,12 +474,14 @@ Allocation choose(const Frontier& frontier, const Aim& aim, double risk_free, co
     auto allocation = describe(frontier.estimate(), *weights, risk_free, facts);
     allocation.violations =
         violations_of(frontier.bounds(), allocation.assets, allocation.weights, facts, &frontier.estimate().covariance);
-    allocation.name = allocation.aim = aim.text();
+    allocation.name = aim.text();
+    allocation.aim = aim;
     return allocation;
   }
   if (aim.kind == Aim::Kind::blend_volatility || aim.kind == Aim::Kind::blend_return) {
     auto blend = blended(frontier, aim, risk_free, options);
-    blend.name = blend.aim = aim.text();
+    blend.name = aim.text();
+    blend.aim = aim;
     return blend;
   }
   const auto& bounds = frontier.bounds();
@@ -506,7 +508,8 @@ Allocation choose(const Frontier& frontier, const Aim& aim, double risk_free, co
   // A ceiling that the aim does not look at may be broken: it is said.
   allocation.violations =
       violations_of(bounds, allocation.assets, allocation.weights, facts, &frontier.estimate().covariance, 1e-8);
-  allocation.name = allocation.aim = aim.text();
+  allocation.name = aim.text();
+  allocation.aim = aim;
   return allocation;
 }
 
@@ -526,7 +529,6 @@ Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen:
   }
   auto allocation = describe(estimate, weights, risk_free, facts);
   allocation.name = name;
-  allocation.aim = "given";
   allocation.violations = violations_of(limits, estimate.assets, weights, facts, &estimate.covariance);
   return allocation;
 }

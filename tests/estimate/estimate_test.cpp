@@ -40,7 +40,7 @@ TEST(SampleEstimate, AgreesWithLongDouble) {
       EXPECT_EQ(estimate.covariance.between(i, j), estimate.covariance.between(j, i));
     }
   }
-  EXPECT_EQ(estimate.denominator, "T-1");
+  EXPECT_EQ(estimate.denominator, Denominator::sample);
   EXPECT_EQ(estimate.observations, 40u);
 }
 

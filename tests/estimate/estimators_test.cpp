@@ -289,7 +289,7 @@ TEST(Estimators, DenominatorsDifferByTheirRatio) {
   const auto sample = estimate_by(table_of(x), options).estimate;
   options.denominator = Denominator::population;
   const auto population = estimate_by(table_of(x), options).estimate;
-  EXPECT_EQ(population.denominator, "T");
+  EXPECT_EQ(population.denominator, Denominator::population);
   EXPECT_LT((sample.covariance.matrix() * 23 / 24 - population.covariance.matrix()).norm(), 1e-16);
 }
 

@@ -107,7 +107,10 @@ TEST(Averages, AreTakenWithinAndAcrossTags) {
   EXPECT_EQ(averages[3].of, "within sector food");
   const auto negative = negative_pairs(four());
   ASSERT_EQ(negative.size(), 2u);
-  EXPECT_EQ(negative[0].a + negative[0].b, "CD");
+  EXPECT_EQ(std::pair(negative[0].a, negative[0].b), std::pair(Eigen::Index(2), Eigen::Index(3)));  // C and D
+  EXPECT_EQ(pairs_of(four()).size(), 6u);
+  EXPECT_NEAR(average_correlation(four()), (0.1 + 0.8 - 0.2 + 0.2 + 0.7 - 0.3) / 6, 1e-15);
+  EXPECT_NEAR(average_correlation(four(), true), (0.1 + 0.8 + 0.2 + 0.2 + 0.7 + 0.3) / 6, 1e-15);
 }
 
 TEST(Orders, BringWhatBelongsTogetherTogether) {

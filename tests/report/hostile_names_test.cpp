@@ -45,20 +45,21 @@ std::vector<std::string> hostile(const std::string& trace) {
 
 // A chart of each shape that is drawn, with a text in every place.
 std::vector<Chart> charts_saying(const std::string& text) {
-  using Kind = Series::Kind;
+  const std::vector<Day> days{*parse_day("2024-02-29"), *parse_day("2024-03-01")};
   Chart plain;
   plain.title = plain.subtitle = text;
   plain.x = {text, Scale::percent};
   plain.y = {text, Scale::number};
-  plain.series = {{Kind::line, text, {0, 0.1, 0.2}, {0, 0.05, 0.07}, {}},
-                  {Kind::points, text, {0.1, 0.2}, {0.02, 0.03}, {text, text}}};
+  const std::vector<double> x{0, 0.1, 0.2};
+  plain.series = {Line{text, x, {0, 0.05, 0.07}}, Points{text, {0.1, 0.2}, {0.02, 0.03}, {text, text}},
+                  Band{text, x, {0, 0.01, 0.02}, {0.01, 0.06, 0.08}}};
   Chart boxes = plain;
-  boxes.series = {{Kind::boxes, text, {0, 1}, {1, 2}, {}}};
+  boxes.series = {Boxes{text, {0, 1}, {1, 2}}};
   boxes.x = {text, Scale::number, {text, text}};
   Chart stacked = plain;
-  stacked.series = {{Kind::line, text, {0, 86400}, {1, 2}, {}}};
+  stacked.series = {Line{text, days, {1, 2}}, PriceBars{text, days, {1, 2}, {3, 3}, {1, 1}, {2, 2}}};
   stacked.x = {text, Scale::day};
-  stacked.below = {{{text, Scale::number}, {{Kind::line, text, {0, 86400}, {1, 2}, {}}}}};
+  stacked.below = {{{text, Scale::number}, {Line{text, days, {1, 2}}, Columns{text, days, {1, 2}}}}};
   Chart heat;
   heat.title = heat.subtitle = text;
   heat.heat = HeatMap{{text, text}, {1, 0.5, 0.5, 1}};

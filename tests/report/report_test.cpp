@@ -1,11 +1,14 @@
+#include <cmath>
 #include <cstdlib>
 #include <nlohmann/json.hpp>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/version.hpp"
 #include "inchtide/report/chart.hpp"
-#include "inchtide/report/documents.hpp"
+#include "inchtide/report/estimate.hpp"
+#include "inchtide/report/frontier.hpp"
 #include "inchtide/report/table.hpp"
-#include "inchtide/report/views.hpp"
+#include "inchtide/report/weights.hpp"
 #include "support/process.hpp"
 
 namespace inchtide::report {
@@ -79,8 +82,8 @@ Chart small_chart() {
   chart.title = "It's a \"chart\"";
   chart.x = {"Volatility per year", Scale::percent};
   chart.y = {"Return per year", Scale::percent};
-  chart.series = {{Series::Kind::line, "line", {0, 0.1, 0.2}, {0, 0.05, 0.07}, {}},
-                  {Series::Kind::points, "points", {0.1}, {0.02}, {"KELPFARM"}}};
+  chart.series = {Line{"line", std::vector<double>{0, 0.1, 0.2}, {0, 0.05, 0.07}},
+                  Points{"points", {0.1}, {0.02}, {"KELPFARM"}}};
   return chart;
 }
 
@@ -100,7 +103,7 @@ TEST(Draw, RefusesOtherEndingsAndEmptySeries) {
   const test::Folder folder;
   EXPECT_THROW(draw(small_chart(), folder / "a.gif"), InputError);
   auto chart = small_chart();
-  chart.series[0].x.clear();
+  std::get<Line>(chart.series[0]).x = std::vector<double>();
   EXPECT_THROW(draw(chart, folder / "a.png"), InputError);
   EXPECT_TRUE(folder.is_empty());
 }
@@ -121,48 +124,82 @@ TEST(Draw, AMissingGnuplotIsAClearMessageAndLeavesNothing) {
   EXPECT_TRUE(folder.is_empty());
 }
 
-Frontier two_asset_frontier() {
+Basis basis_with_rate(double risk_free) {
   Estimate estimate;
   estimate.assets = {"HOLLBOND", "HOLLBANK"};
   estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
   estimate.covariance = Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
-  return trace_frontier(estimate, Limits{});
+  Settings settings;
+  settings.risk_free = risk_free;
+  return basis_of(estimate, {}, settings);
 }
 
-TEST(Documents, FrontierLeavesOutZeroWeightsAndMissingPortfolios) {
-  const auto frontier = two_asset_frontier();
-  const auto json = frontier_result(frontier, 0.01);
+Chapter frontier_with_rate(double risk_free, const TracingOptions& how = {}) {
+  const auto basis = basis_with_rate(risk_free);
+  return frontier_chapter(tracing_of(basis, how), basis, nullptr, {}, {.estimate = "two.json"});
+}
+
+TEST(Chapters, FrontierLeavesOutZeroWeightsAndMissingPortfolios) {
+  const auto json = frontier_with_rate(0.01).result;
   EXPECT_EQ(json["corners"][0]["weights"].dump(), R"({"HOLLBANK":1.0})");
   EXPECT_EQ(json["corners"].back()["lambda"], 0);
   EXPECT_NEAR(json["minimum_variance"]["weights"]["HOLLBOND"].get<double>(), 0.04 / 0.0425, 1e-12);
   EXPECT_GT(json["maximum_sharpe"]["sharpe"].get<double>(), 0);
-  EXPECT_TRUE(frontier_result(frontier, 0.09)["maximum_sharpe"].is_null());
+  EXPECT_TRUE(frontier_with_rate(0.09).result["maximum_sharpe"].is_null());
 }
 
-TEST(Documents, TheEnvelopeIsTheSameForAll) {
-  const auto json = Json::parse(document("weigh", {{"a", 1}}, {"careful"}, {{"portfolios", Json::array()}}));
+TEST(Chapters, HaveTheSameEnvelope) {
+  const auto json = Json::parse(to_json(frontier_with_rate(0.09)));
   EXPECT_EQ(json["format"], 1);
-  EXPECT_EQ(json["command"], "weigh");
-  EXPECT_EQ(json["warnings"][0], "careful");
-  EXPECT_TRUE(json.contains("inchtide"));
-  EXPECT_TRUE(json["result"].contains("portfolios"));
+  EXPECT_EQ(json["command"], "frontier");
+  EXPECT_EQ(json["inputs"]["estimate"], "two.json");
+  EXPECT_THAT(json["warnings"][0], HasSubstr("There is no maximum-Sharpe portfolio"));
+  EXPECT_EQ(json["inchtide"], version);
 }
 
-TEST(Views, CornersNameWhatComesAndGoes) {
-  const auto table = corners_table(two_asset_frontier(), 0.01);
+TEST(Chapters, CornersNameWhatComesAndGoes) {
+  const auto table = frontier_with_rate(0.01).tables.front();
   ASSERT_EQ(table.rows.size(), 2u);
   EXPECT_EQ(std::get<std::string>(table.rows[0][5]), "highest return, HOLLBOND in");
   EXPECT_EQ(std::get<std::string>(table.rows[1][5]), "minimum variance");
 }
 
-TEST(Views, FrontierChartHoldsTheCapitalMarketLineOnlyWhereThereIsOne) {
-  const auto names = [](const Chart& chart) {
+TEST(Chapters, FrontierChartHoldsTheCapitalMarketLineOnlyWhereThereIsOne) {
+  const auto names = [](const Chapter& chapter) {
     std::vector<std::string> result;
-    for (const auto& series : chart.series) result.push_back(series.name);
+    for (const auto& series : chapter.charts.front().series) result.push_back(name_of(series));
     return result;
   };
-  EXPECT_THAT(names(frontier_chart(two_asset_frontier(), 0.01)), testing::Contains("capital market line from 1%"));
-  EXPECT_THAT(names(frontier_chart(two_asset_frontier(), 0.09)), testing::Not(testing::Contains(HasSubstr("capital"))));
+  EXPECT_THAT(names(frontier_with_rate(0.01)), testing::Contains("capital market line from 1%"));
+  EXPECT_THAT(names(frontier_with_rate(0.09)), testing::Not(testing::Contains(HasSubstr("capital"))));
+}
+
+// The figures of the line are those of the closed form for two uncorrelated assets: return 0.03 w + 0.08 (1 - w),
+// variance 0.0025 w^2 + 0.04 (1 - w)^2.
+TEST(Chapters, FrontierIsDrawnAsItBends) {
+  const auto chart = frontier_with_rate(0.01).charts.front();
+  const auto& line = std::get<Line>(chart.series[1]);
+  ASSERT_EQ(line.name, "efficient frontier");
+  const auto& x = std::get<std::vector<double>>(line.x);
+  ASSERT_EQ(x.size(), 13u);  // two corners and eleven points between
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    const double bonds = (0.08 - line.y[k]) / 0.05, bank = 1 - bonds;
+    EXPECT_NEAR(x[k], std::sqrt(0.0025 * bonds * bonds + 0.04 * bank * bank), 1e-14);
+  }
+}
+
+TEST(Chapters, ASentenceAndAFullTextStandForEachResult) {
+  const auto basis = basis_with_rate(0.01);
+  const auto frontier = trace_frontier(basis.estimate, Limits{});
+  EXPECT_EQ(in_a_line(frontier, 0.01), "2 corners, from 3.29% a year at 4.85% volatility to 8.00% at 20.00%");
+  EXPECT_THAT(in_full(frontier, 0.01), HasSubstr("What changes there"));
+  const auto even = evaluate(basis.estimate, {}, Eigen::Vector2d(0.5, 0.5), "even", 0.01);
+  // sqrt(0.25 x 0.0425) = 0.10308; (0.055 - 0.01) / 0.10308 = 0.4366
+  EXPECT_EQ(in_a_line(even),
+            "even: 5.50% a year at 10.31% volatility, Sharpe 0.44, 2 held: HOLLBOND 50.0%, HOLLBANK 50.0%");
+  EXPECT_THAT(in_full(even),
+              testing::AllOf(HasSubstr("Effective holdings"), HasSubstr("Where the variance comes from")));
+  EXPECT_EQ(in_a_line(basis.estimate), "Estimate from a file, 2 assets; variances have the denominator T-1");
 }
 
 }  // namespace

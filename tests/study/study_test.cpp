@@ -2,43 +2,24 @@
 
 #include <gmock/gmock.h>
 
-#include <cmath>
-#include <random>
-
 #include "inchtide/base/errors.hpp"
 #include "inchtide/prices/periods.hpp"
 #include "inchtide/study/runs.hpp"
 #include "support/messages.hpp"
+#include "support/walks.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::day;
 using test::message_of;
+using test::three;
+using test::walk;
 using testing::AllOf;
 using testing::Contains;
 using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::IsEmpty;
-
-Day day(const char* text) {
-  return *parse_day(text);
-}
-
-/// Weekday closes from one day to another, a random walk of its own.
-BarHistory walk(const std::string& code, unsigned seed, Day from = day("2018-01-01"), Day to = day("2023-12-29")) {
-  BarHistory bars{code};
-  std::mt19937 random(seed);
-  std::normal_distribution<double> step(0.0003, 0.01);
-  std::vector<Day> days;
-  double price = 50;
-  for (Day d = from; d <= to; d += std::chrono::days{1}) {
-    if (std::chrono::weekday(d).iso_encoding() > 5) continue;
-    days.push_back(d);
-    bars.of(PriceField::close).push_back(price *= std::exp(step(random)));
-  }
-  bars.days = DayList(std::move(days));
-  return bars;
-}
 
 /// One price a quarter, its last.
 void keep_quarter_ends(BarHistory& bars) {
@@ -53,12 +34,6 @@ void keep_quarter_ends(BarHistory& bars) {
   }
   bars.days = DayList(std::move(days));
   bars.of(PriceField::close) = closes;
-}
-
-Sources three() {
-  Sources sources;
-  sources.bars = {walk("TIDEMILL", 1), walk("KELPFARM", 2), walk("HOLLBOND", 3)};
-  return sources;
 }
 
 Tags tagged(const std::vector<std::pair<std::string, std::string>>& currencies) {

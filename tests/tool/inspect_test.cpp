@@ -275,7 +275,7 @@ TEST(Figures, OfPricesAreDrawnInBothThemes) {
   EXPECT_THAT(
       run_tool("inspect" + prices + "--assets KELPFARM,TIDEMILL --quiet --figure bars:" + (folder / "x.png").string())
           .err,
-      HasSubstr("bars are drawn for one asset. Name it with --assets"));
+      HasSubstr("bars are drawn for one asset. Name it (--assets)"));
   EXPECT_FALSE(fs::exists(folder / "x.png"));
 }
 

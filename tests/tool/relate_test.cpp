@@ -224,7 +224,7 @@ TEST(Relate, WhatNeverMovesIsNamedAndTheRestGoesOn) {
   EXPECT_THAT(said.err, HasSubstr("STILL never moves"));
   EXPECT_EQ(result_of(command)["correlation"][0][2], nullptr);
   EXPECT_EQ(result_of(command)["correlation"][2][2], 1);
-  EXPECT_THAT(run_tool(command + " --pick 2").err, HasSubstr("--pick: STILL never moves"));
+  EXPECT_THAT(run_tool(command + " --pick 2").err, HasSubstr("least related: STILL never moves"));
   EXPECT_THAT(run_tool(command + " --order cluster").err, HasSubstr("STILL: it never moves"));
   EXPECT_THAT(run_tool("describe --every 1d --prices " + (folder / "p.csv").string()).err,
               HasSubstr("STILL: all its returns are the same"));
@@ -238,7 +238,7 @@ TEST(Relate, BadInputIsNamed) {
     EXPECT_EQ(said.code, 1) << options;
     return said.err;
   };
-  EXPECT_THAT(complaint("--pick 17"), HasSubstr("--pick: 17 of 16 assets. Give a number from 1 to 16"));
+  EXPECT_THAT(complaint("--pick 17"), HasSubstr("least related: 17 of 16 assets. Give a number from 1 to 16 (--pick)"));
   EXPECT_THAT(complaint("--pick 0"), HasSubstr("0 of 16 assets"));
   EXPECT_THAT(complaint("--split soon"), HasSubstr("--split"));
   const auto alone = run_tool("relate" + mandate + "--pair TIDEMILL:KELPFARM");

@@ -201,7 +201,8 @@ TEST(Describe, ShowsTheLowerSideAndTheSpreadOfReturns) {
     EXPECT_NEAR(std::expm1(log["worst"].get<double>()), plain["worst"].get<double>(), 1e-12);
     EXPECT_LT(log["mean_arithmetic"], plain["mean_arithmetic"]);
   }
-  EXPECT_THAT(run_tool("describe" + mandate + " --tail 0%").err, HasSubstr("--tail: 0% is no share"));
+  EXPECT_THAT(run_tool("describe" + mandate + " --tail 0%").err,
+              HasSubstr("tail: 0% is no share of the periods. Give more than 0% and at most 100% (--tail)"));
   EXPECT_EQ(run_tool("describe" + mandate + " --returns both").code, 2);
 }
 
@@ -228,7 +229,9 @@ TEST(Describe, WithinTheDayTakesCloseOverOpen) {
   EXPECT_EQ(result["assets"][0]["observations"], count);
   EXPECT_NEAR(result["assets"][0]["mean_arithmetic"].get<double>(), 252 * sum / count, 1e-12);
   EXPECT_THAT(run_tool(window + " --within-day").err, HasSubstr("what happens overnight isn't in them"));
-  EXPECT_THAT(run_tool(window + " --within-day --every 1m").err, HasSubstr("it doesn't go with --every 1m"));
+  EXPECT_THAT(
+      run_tool(window + " --within-day --every 1m").err,
+      HasSubstr("they don't go with monthly ones. Leave the interval out: there is one return a day (--every)"));
 }
 
 TEST(Align, AcrossHolesReturnsSpanSeveralPeriodsAndItIsSaid) {

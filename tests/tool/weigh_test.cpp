@@ -282,7 +282,8 @@ INSTANTIATE_TEST_SUITE_P(
                     Slip{"--limit 'holdings <= 8' --aim target-volatility=3%",
                          "no choice of positions that was found has so little volatility: the least has 3.5"},
                     Slip{"--mix 'sector:bnds=40%, rest=60%'", "no asset is in 'sector:bnds'"},
-                    Slip{"--sweep KELPFARM", "Write CODE:CODE"}, Slip{"--round 0%", "Give for example 1%"}));
+                    Slip{"--sweep KELPFARM", "Write it like KELPFARM:TIDEMILL"},
+                    Slip{"--round 0%", "Give for example 1%"}));
 
 }  // namespace
 }  // namespace inchtide

@@ -59,9 +59,11 @@ enum class Means {
   risk_free,
   short_histories,
   split,
+  subset_size,  ///< how many assets are picked
   store,
   table_files,  ///< where tables go as CSV
   tags,
+  tail,  ///< the share of the worst periods
   views,
   wealth,
   weights,

@@ -17,7 +17,7 @@ struct Estimate {
   Eigen::VectorXd expected_return;          ///< fraction per year, arithmetic
   Covariance covariance;                    ///< per year
   ReturnKind returns = ReturnKind::simple;  ///< what it is an estimate of; portfolios take simple ones only
-  std::string denominator = "T-1";          ///< of variances: "T-1" (sample) or "T" (population); empty where not known
+  std::optional<Denominator> denominator = Denominator::sample;  ///< of variances; none where it is not known
   double periods_per_year = 12;
   std::size_t observations = 0;  ///< 0 when unknown
   std::size_t long_spans = 0;    ///< returns that span more than one period
@@ -28,6 +28,10 @@ struct Estimate {
   [[nodiscard]] Eigen::Index size() const { return expected_return.size(); }
   /// Volatility of each asset per year.
   [[nodiscard]] Eigen::VectorXd volatilities() const { return covariance.variances().cwiseSqrt(); }
+  /// (expected return - risk-free) / volatility of each asset; NaN where it has no volatility.
+  [[nodiscard]] Eigen::VectorXd sharpe_ratios() const;
+  /// The mean correlation of all pairs that have one; NaN where none has.
+  [[nodiscard]] double average_correlation() const;
 
   /// @throws InputError when the list of assets, the returns and the covariance differ in size, or a return isn't
   /// finite

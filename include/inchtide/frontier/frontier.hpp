@@ -74,6 +74,13 @@ class Frontier {
   /// The weights of a corner, N. Only changes between corners are stored, so this takes time in their number.
   [[nodiscard]] Eigen::VectorXd weights(std::size_t corner) const;
 
+  /// Where a corner stands: the return of the whole, after costs where there are any, as the corner's own.
+  [[nodiscard]] RiskReturn risk_and_return(std::size_t corner, double risk_free) const;
+
+  /// The frontier as a line to draw, highest return first: its corners, and between each two so many more points, as
+  /// volatility bends there.
+  [[nodiscard]] std::vector<RiskReturn> line(double risk_free, int between = 11) const;
+
   /// A corner as a certified portfolio.
   /// @throws UncertifiedAnswer as all functions below that return a portfolio, when its certificate doesn't hold to
   /// 1e-9

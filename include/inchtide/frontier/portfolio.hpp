@@ -1,9 +1,12 @@
 #pragma once
 /// A portfolio on the frontier, with the proof that it is optimal.
 
+#include <vector>
+
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/estimate/covariance.hpp"
+#include "inchtide/estimate/estimate.hpp"
 #include "inchtide/frontier/limits.hpp"
 
 namespace inchtide {
@@ -57,6 +60,15 @@ constexpr double held_above = 1e-9;
 [[nodiscard]] inline double whole_return(double of_weights, double invested, double risk_free) {
   return of_weights + (1 - invested) * risk_free;
 }
+
+/// Where weights stand on a chart of return over risk, per year.
+struct RiskReturn {
+  double expected_return = 0;  ///< of the whole wealth
+  double volatility = 0;
+  double sharpe = 0;  ///< 0 where volatility is 0
+};
+/// Of each column of weights, N x count. What the weights leave of 1 earns the estimate's risk-free rate.
+[[nodiscard]] std::vector<RiskReturn> risk_and_return(const Estimate& estimate, const Eigen::MatrixXd& weights);
 
 /// m'w less what trading costs, spread over the years that the weights are to be held.
 [[nodiscard]] double return_of(const Eigen::VectorXd& expected_return, const Bounds& bounds,

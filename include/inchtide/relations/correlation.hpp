@@ -90,13 +90,19 @@ struct PairAverage {
 [[nodiscard]] std::vector<PairAverage> average_correlations(const Correlation& correlation, const Tags& tags,
                                                             const std::string& column);
 
+/// The mean of all pairs that have a correlation, or of their absolute values; 0 where none has.
+[[nodiscard]] double average_correlation(const Correlation& correlation, bool absolute = false);
+
 /// A pair with its correlation.
 struct Pair {
-  std::string a, b;
+  Eigen::Index a = 0, b = 0;  ///< positions, a < b
   double correlation = 0;
   std::size_t observations = 0;  ///< periods
+  Interval95 interval;
 };
 
+/// All pairs that have a correlation, the lowest first.
+[[nodiscard]] std::vector<Pair> pairs_of(const Correlation& correlation);
 /// Pairs below zero, the lowest first.
 [[nodiscard]] std::vector<Pair> negative_pairs(const Correlation& correlation);
 

@@ -1,11 +1,16 @@
 #pragma once
 /// A chart made once as values, then drawn by a writer.
 
+#include <array>
 #include <chrono>
+#include <cstddef>
 #include <filesystem>
 #include <optional>
 #include <string>
+#include <variant>
 #include <vector>
+
+#include "inchtide/base/day.hpp"
 
 namespace inchtide::report {
 
@@ -19,9 +24,14 @@ inline constexpr const char* kelp = "#5B7F3A";
 inline constexpr const char* amber = "#D98E04";
 inline constexpr const char* rust = "#A8442A";
 inline constexpr const char* dusk = "#6B5B95";
+/// The colours of series that are alike, in turn; ink is the benchmark's.
+inline constexpr std::array series = {deep, rust, kelp, dusk, amber, sand};
+[[nodiscard]] constexpr const char* of_series(std::size_t number) {
+  return series[number % series.size()];
+}
 }  // namespace colour
 
-/// What an axis measures: a plain number, a fraction shown as percent, or days (seconds since 1970).
+/// What an axis measures: a plain number, a fraction shown as percent, or days.
 enum class Scale { number, percent, day };
 
 struct Axis {
@@ -33,23 +43,69 @@ struct Axis {
 enum class Dash { solid, dashed, dotted, dash_dot };
 enum class Marker { dot, circle, square, diamond, triangle };
 
-/// One series of points: joined by a line, marked one by one, standing on the axis, bars from low to high with ticks
-/// at open (left) and close (right), boxes from 0 as wide as `box`, or a band from `low` to y.
-struct Series {
-  enum class Kind { line, points, columns, bars, boxes, band };
-  Kind kind = Kind::line;
+/// Places along the horizontal axis: figures, or days.
+using Along = std::variant<std::vector<double>, std::vector<Day>>;
+
+/// Points joined by a line, which gaps in y interrupt.
+struct Line {
   std::string name;  ///< in the key; none when empty
-  std::vector<double> x, y;
-  std::vector<std::string> labels;            ///< beside the points; empty for none
-  std::string colour = report::colour::deep;  ///< one of ours; a dark theme shows a lighter tint of it
+  Along x;
+  std::vector<double> y;
+  std::string colour = colour::deep;  ///< one of ours; a dark theme shows a lighter tint of it, here and below
   Dash dash = Dash::solid;
-  Marker marker = Marker::circle;
   double width = 2.5;
-  std::vector<double> open = {}, high = {}, low = {};  ///< for bars, whose close is y; low for a band
-  double box = 1;                                      ///< width of boxes, in the units of x
-  bool hatched = false;                                ///< boxes and bands that must be told apart from others
-  double opacity = 0.25;                               ///< of a band that isn't hatched
 };
+
+/// Points marked one by one.
+struct Points {
+  std::string name;
+  std::vector<double> x, y;
+  std::vector<std::string> labels = {};  ///< beside them; empty for none
+  std::string colour = colour::deep;
+  Marker marker = Marker::circle;
+  double size = 2.5;
+};
+
+/// Columns that stand on the axis, one a day.
+struct Columns {
+  std::string name;
+  std::vector<Day> x;
+  std::vector<double> y;
+  std::string colour = colour::sand;
+  double width = 2.5;
+};
+
+/// Bars from low to high, with ticks at open (left) and close (right).
+struct PriceBars {
+  std::string name;
+  std::vector<Day> x;
+  std::vector<double> open, high, low, close;
+  std::string colour = colour::deep;
+  double width = 1.8;
+};
+
+/// Boxes from 0, around their places.
+struct Boxes {
+  std::string name;
+  std::vector<double> x, y;
+  double width = 1;  ///< in the units of x
+  std::string colour = colour::deep;
+  bool hatched = false;  ///< to be told apart from others
+};
+
+/// The space between two lines.
+struct Band {
+  std::string name;
+  Along x;
+  std::vector<double> low, high;
+  std::string colour = colour::deep;
+  bool hatched = false;
+  double opacity = 0.25;  ///< of one that isn't hatched
+};
+
+using Series = std::variant<Line, Points, Columns, PriceBars, Boxes, Band>;
+
+[[nodiscard]] const std::string& name_of(const Series& series);
 
 /// A strip below the chart with the same horizontal axis.
 struct Panel {
@@ -66,6 +122,7 @@ struct HeatMap {
 };
 
 struct Chart {
+  std::string name;  ///< how people ask for it: "frontier"
   std::string title;
   std::string subtitle;
   Axis x, y;

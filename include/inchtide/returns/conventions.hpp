@@ -1,7 +1,9 @@
 #pragma once
 /// The two choices that change every figure of return and risk; both are carried along and printed.
 
+#include <optional>
 #include <string>
+#include <string_view>
 
 namespace inchtide {
 
@@ -14,6 +16,8 @@ enum class ReturnKind { simple, log };
 enum class Denominator { sample, population };
 /// "T-1" or "T"
 [[nodiscard]] std::string to_string(Denominator denominator);
+/// The one with this text.
+[[nodiscard]] std::optional<Denominator> denominator_named(std::string_view text);
 /// The divisor for that many observations.
 [[nodiscard]] double divisor(Denominator denominator, double observations);
 

@@ -37,6 +37,10 @@ struct Aim {
   /// aversion that isn't positive
   [[nodiscard]] static Aim parse(std::string_view text, const Where& where);
 
+  /// What a portfolio with this aim gets more of when a limit is loosened: less risk, or more of the rest.
+  enum class Gain { volatility, tracking_error, expected_return, utility, sharpe, diversification };
+  [[nodiscard]] Gain gain() const;
+
   /// All that there are, as they are written: "minimum-variance, maximum-sharpe, target-return=8%, ...".
   [[nodiscard]] static std::string all();
 

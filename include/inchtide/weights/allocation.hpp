@@ -53,7 +53,7 @@ struct LeftOut {
 
 struct Allocation {
   std::string name;
-  std::string aim;  ///< the aim's text, or "given"
+  std::optional<Aim> aim;  ///< none where the weights were given
   std::vector<std::string> assets;
   Eigen::VectorXd weights;     ///< fractions of wealth
   double expected_return = 0;  ///< per year, of the whole: what the weights leave earns the risk-free rate
@@ -76,6 +76,9 @@ struct Allocation {
 
   /// What holding the assets together takes off the risk: weighted average volatility less the portfolio's.
   [[nodiscard]] double diversification_benefit() const { return average_volatility - volatility; }
+
+  /// The aim as it is written, or "given".
+  [[nodiscard]] std::string aim_text() const { return aim ? aim->text() : "given"; }
 
   /// How many equal holdings would be as concentrated: 1 / sum of squared shares, by absolute weight (Herfindahl).
   [[nodiscard]] double effective_holdings() const;

@@ -1,14 +1,16 @@
-#include "inchtide/report/relation_views.hpp"
+#include "inchtide/report/relations.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <numeric>
 
+#include "begin.hpp"
 #include "inchtide/base/percent.hpp"
+#include "json.hpp"
+#include "relation_charts.hpp"
 
 namespace inchtide::report {
 namespace {
@@ -26,23 +28,6 @@ std::string span_of(const Correlation& correlation) {
   return fmt::format("{} returns each, from {} to {}", correlation.observations, to_string(*correlation.from),
                      to_string(*correlation.to));
 }
-
-/// The mean of all pairs that are known.
-double average_of_pairs(const Correlation& correlation, bool absolute) {
-  double sum = 0;
-  std::size_t pairs = 0;
-  for (Eigen::Index j = 0; j < correlation.matrix.cols(); ++j) {
-    for (Eigen::Index i = j + 1; i < correlation.matrix.rows(); ++i) {
-      const double r = correlation.matrix(i, j);
-      if (std::isnan(r)) continue;
-      sum += absolute ? std::abs(r) : r;
-      ++pairs;
-    }
-  }
-  return pairs > 0 ? sum / double(pairs) : 0;
-}
-
-}  // namespace
 
 Table correlation_table(const Correlation& correlation, const std::string& adjective) {
   Table table{"correlation", fmt::format("Correlations of {} returns", adjective), {{"Asset"}}, {}, {}};
@@ -80,74 +65,72 @@ Table covariance_table(const Correlation& correlation, Denominator denominator) 
   return table;
 }
 
-Table pairs_table(const Correlation& correlation, const BootstrapBands* bands, double coverage) {
+/// Every pair with its 95% interval, the lowest first.
+Table pairs_table(const Relations& relations) {
+  const auto& correlation = relations.correlation;
   Table table{
       "pairs",
       "Pairs, with 95% intervals (Fisher)",
       {{"Asset"}, {"With"}, {"Correlation", Format::number2}, {"Low", Format::number2}, {"High", Format::number2}},
       {},
       {}};
-  if (bands != nullptr) {
+  const auto& bands = relations.bands;
+  if (bands) {
     table.columns.push_back({"Bootstrap, low", Format::number2});
     table.columns.push_back({"Bootstrap, high", Format::number2});
     table.notes.push_back(fmt::format("Bootstrap: {} of {} draws of blocks of {:.1f} periods",
-                                      percent_text(coverage, 0), bands->draws, bands->block));
+                                      percent_text(relations.coverage, 0), bands->draws, bands->block));
+  } else {
+    table.preview = 0;
   }
-  std::vector<std::pair<Eigen::Index, Eigen::Index>> pairs;
-  const auto& r = correlation.matrix;
-  for (Eigen::Index j = 0; j < r.cols(); ++j) {
-    for (Eigen::Index i = j + 1; i < r.rows(); ++i) {
-      if (!std::isnan(r(i, j))) pairs.emplace_back(j, i);
-    }
-  }
-  std::ranges::stable_sort(pairs, {}, [&](const auto& pair) { return r(pair.second, pair.first); });
-  for (const auto& [a, b] : pairs) {
-    const auto interval = fisher_interval(r(b, a), correlation.observations_of(a, b));
-    std::vector<Cell> row{correlation.assets[std::size_t(a)], correlation.assets[std::size_t(b)], r(b, a), interval.low,
-                          interval.high};
-    if (bands != nullptr) {
-      row.push_back(bands->correlation_low(b, a));
-      row.push_back(bands->correlation_high(b, a));
-    }
+  for (const auto& pair : pairs_of(correlation)) {
+    std::vector<Cell> row{correlation.assets[std::size_t(pair.a)], correlation.assets[std::size_t(pair.b)],
+                          pair.correlation, pair.interval.low, pair.interval.high};
+    if (bands) row.insert(row.end(), {bands->correlation_low(pair.b, pair.a), bands->correlation_high(pair.b, pair.a)});
     table.add(std::move(row));
   }
   return table;
 }
 
-Table averages_table(const std::vector<std::pair<std::string, std::vector<PairAverage>>>& windows) {
+std::string name_of(const RelationsWindow& window) {
+  return "last " + window.span.text();
+}
+
+/// Averages of pairs, one column a window; the first is the whole.
+Table averages_table(const Relations& relations) {
   Table table{"averages", "Average correlations", {{"Of"}, {"Pairs", Format::count}}, {}, {}};
-  for (const auto& [name, averages] : windows) table.columns.push_back({name, Format::number2});
-  for (const auto& whole : windows.front().second) {
-    std::vector<Cell> row{whole.of, double(whole.pairs)};
-    for (const auto& [name, averages] : windows) {
-      const auto found = std::ranges::find(averages, whole.of, &PairAverage::of);
-      row.push_back(found == averages.end() ? Cell() : Cell(found->mean));
+  table.columns.push_back({"Whole", Format::number2});
+  for (const auto& window : relations.windows) table.columns.push_back({name_of(window), Format::number2});
+  for (const auto& whole : relations.averages) {
+    std::vector<Cell> row{whole.of, double(whole.pairs), whole.mean};
+    for (const auto& window : relations.windows) {
+      const auto found = std::ranges::find(window.averages, whole.of, &PairAverage::of);
+      row.push_back(found == window.averages.end() ? Cell() : Cell(found->mean));
     }
     table.add(std::move(row));
   }
   return table;
 }
 
-Table changes_table(const std::vector<std::pair<std::string, Correlation>>& windows) {
+/// The pairs whose correlation changed most from the whole to the last window, in each of the windows.
+Table changes_table(const Relations& relations) {
   Table table{"changes", "Pairs that changed most, from the first window to the last", {{"Asset"}, {"With"}}, {}, {}};
-  for (const auto& [name, correlation] : windows) table.columns.push_back({name, Format::number2});
+  table.columns.push_back({"Whole", Format::number2});
+  for (const auto& window : relations.windows) table.columns.push_back({name_of(window), Format::number2});
   table.columns.push_back({"Change", Format::number2});
-  const auto& assets = windows.front().second.assets;
-  const auto &first = windows.front().second.matrix, &last = windows.back().second.matrix;
-  std::vector<std::pair<Eigen::Index, Eigen::Index>> pairs;
-  for (Eigen::Index j = 0; j < first.cols(); ++j) {
-    for (Eigen::Index i = j + 1; i < first.rows(); ++i) {
-      if (!std::isnan(last(i, j) - first(i, j))) pairs.emplace_back(i, j);
-    }
-  }
-  const auto change = [&](const auto& pair) { return last(pair.first, pair.second) - first(pair.first, pair.second); };
-  std::ranges::stable_sort(pairs, std::greater{}, [&](const auto& pair) { return std::abs(change(pair)); });
+  const auto& assets = relations.correlation.assets;
+  const auto& last = relations.windows.back().correlation.matrix;
+  const auto change = [&](const Pair& pair) { return last(pair.b, pair.a) - pair.correlation; };
+  auto pairs = pairs_of(relations.correlation);
+  std::erase_if(pairs, [&](const Pair& pair) { return std::isnan(change(pair)); });
+  std::ranges::stable_sort(pairs, std::greater{}, [&](const Pair& pair) { return std::abs(change(pair)); });
   constexpr std::size_t most = 10;
   for (std::size_t k = 0; k < std::min(most, pairs.size()); ++k) {
-    const auto& [i, j] = pairs[k];
-    std::vector<Cell> row{assets[std::size_t(j)], assets[std::size_t(i)]};
-    for (const auto& [name, correlation] : windows) row.push_back(figure_or_none(correlation.matrix(i, j)));
-    row.push_back(change(pairs[k]));
+    const auto& pair = pairs[k];
+    std::vector<Cell> row{assets[std::size_t(pair.a)], assets[std::size_t(pair.b)], pair.correlation};
+    for (const auto& window : relations.windows)
+      row.push_back(figure_or_none(window.correlation.matrix(pair.b, pair.a)));
+    row.emplace_back(change(pair));
     table.add(std::move(row));
   }
   return table;
@@ -161,9 +144,10 @@ Table negative_table(const Correlation& correlation) {
   std::size_t sure = 0;
   constexpr std::size_t most_shown = 10;
   for (const auto& pair : pairs) {
-    const auto interval = fisher_interval(pair.correlation, pair.observations);
-    sure += interval.high < 0 ? 1 : 0;
-    if (table.rows.size() < most_shown) table.add({pair.a, pair.b, pair.correlation, interval.low, interval.high});
+    sure += pair.interval.high < 0 ? 1 : 0;
+    if (table.rows.size() >= most_shown) continue;
+    table.add({correlation.assets[std::size_t(pair.a)], correlation.assets[std::size_t(pair.b)], pair.correlation,
+               pair.interval.low, pair.interval.high});
   }
   const auto n = correlation.assets.size();
   table.notes.push_back(
@@ -236,7 +220,7 @@ Table subset_table(const LeastRelated& subset, const Correlation& correlation, b
   }
   table.notes.push_back(fmt::format("Average {} of a pair {:.4f}, over all assets {:.4f}",
                                     absolute ? "absolute correlation" : "correlation", subset.average,
-                                    average_of_pairs(correlation, absolute)));
+                                    average_correlation(correlation, absolute)));
   if (subset.proven) {
     table.notes.push_back("Proven: no other choice has a lower one");
   } else {
@@ -272,42 +256,6 @@ Table diversification_table(const DiversificationCurve& curve) {
       percent_text(std::sqrt(curve.average_variance)),
       curve.average_covariance >= 0 ? percent_text(curve.floor) : "below 0"));
   return table;
-}
-
-Chart diversification_chart(const DiversificationCurve& curve) {
-  Chart chart;
-  chart.title = "What spreading over more assets does";
-  chart.x = {"Assets, equally weighted", Scale::number};
-  chart.y = {"Volatility per year", Scale::percent};
-  chart.y_from_zero = true;
-  chart.key = Chart::Key::top_right;
-  std::vector<double> sizes;
-  for (Eigen::Index k = 1; k <= curve.expected.size(); ++k) sizes.push_back(double(k));
-  const auto line = [&](const std::string& name, const Eigen::VectorXd& y) {
-    return Series{Series::Kind::line, name, sizes, {y.begin(), y.end()}, {}};
-  };
-  if (curve.draws > 0) {
-    auto band = line(fmt::format("90% of {} random choices", curve.draws), curve.high);
-    band.kind = Series::Kind::band;
-    band.low.assign(curve.low.begin(), curve.low.end());
-    band.colour = colour::dusk;
-    auto mean = line("their mean", curve.mean);
-    mean.colour = colour::dusk;
-    mean.dash = Dash::dashed;
-    mean.width = 2;
-    chart.series = {band, mean};
-  }
-  auto expected = line("root of the mean variance", curve.expected);
-  expected.width = 3;
-  chart.series.push_back(expected);
-  if (curve.floor > 0) {
-    auto floor = line("what no spreading takes away", Eigen::VectorXd::Constant(curve.expected.size(), curve.floor));
-    floor.colour = colour::rust;
-    floor.dash = Dash::dotted;
-    floor.width = 2;
-    chart.series.push_back(floor);
-  }
-  return chart;
 }
 
 Table stability_table(const Stability& stability) {
@@ -373,32 +321,6 @@ Table rolling_table(const std::vector<RollingCorrelation>& pairs) {
   return table;
 }
 
-Chart rolling_chart(const std::vector<RollingCorrelation>& pairs) {
-  constexpr std::array hues = {colour::deep, colour::rust, colour::kelp, colour::dusk, colour::amber, colour::ink};
-  Chart chart;
-  chart.title = fmt::format("Correlation over the last {} returns", pairs.front().window);
-  chart.subtitle = "shaded: the 95% interval (Fisher)";
-  chart.x = {"Window's last day", Scale::day};
-  chart.y = {"Correlation", Scale::number};
-  chart.key = Chart::Key::below;
-  for (std::size_t k = 0; k < pairs.size(); ++k) {
-    const auto& pair = pairs[k];
-    Series line{Series::Kind::line, fmt::format("{} and {}", pair.a, pair.b)};
-    for (Day day : pair.days) line.x.push_back(double(day.time_since_epoch().count()) * 86400);
-    line.y = pair.values;
-    line.colour = hues[k % hues.size()];
-    line.dash = Dash(k % 4);
-    auto band = line;
-    band.kind = Series::Kind::band;
-    band.name.clear();
-    band.y = pair.high;
-    band.low = pair.low;
-    chart.series.insert(chart.series.begin(), std::move(band));
-    chart.series.push_back(std::move(line));
-  }
-  return chart;
-}
-
 Table loadings_table(const PrincipalComponents& components, const std::vector<std::string>& assets) {
   Table table{"loadings", "Loadings of the principal components", {{"Asset"}}, {}, {}};
   for (Eigen::Index k = 0; k < components.loadings.cols(); ++k) {
@@ -413,14 +335,171 @@ Table loadings_table(const PrincipalComponents& components, const std::vector<st
   return table;
 }
 
-Chart heat_chart(const Correlation& correlation, const std::string& title) {
-  Chart chart;
-  chart.title = title;
-  chart.subtitle = span_of(correlation);
-  HeatMap heat{correlation.assets, {}};
-  for (auto row : correlation.matrix.rowwise()) heat.values.insert(heat.values.end(), row.begin(), row.end());
-  chart.heat = std::move(heat);
-  return chart;
+Json averages_json(const std::vector<PairAverage>& averages) {
+  auto list = Json::array();
+  for (const auto& a : averages) list.push_back({{"of", a.of}, {"mean", a.mean}, {"pairs", a.pairs}});
+  return list;
+}
+
+/// The whole, then the same over spans back from the last day, and the change from the one to the other.
+void add_matrices(Chapter& chapter, const Relations& relations, const Universe& universe) {
+  const auto adjective = universe.every.adjective() + " " + to_string(relations.returns.kind);
+  auto& result = chapter.result;
+  const auto& correlation = relations.correlation;
+  result["assets"] = correlation.assets;
+  result["correlation"] = rows_of(correlation.matrix);
+  result["covariance"] = rows_of(correlation.covariance(relations.denominator));
+  result["denominator"] = to_string(relations.denominator);
+  result["returns"] = to_string(relations.returns.kind);
+  result["observations"] = correlation.observations;
+  chapter.tables.push_back(covariance_table(correlation, relations.denominator));
+  if (const auto& repair = correlation.repair) {
+    result["repair"] = {{"least_eigenvalue", repair->least_eigenvalue},
+                        {"distance", repair->distance},
+                        {"largest_change", repair->largest_change},
+                        {"pair", {repair->a, repair->b}}};
+  }
+  result["average_correlation"] = relations.averages.front().mean;
+  result["averages"] = averages_json(relations.averages);
+  chapter.tables.push_back(correlation_table(correlation, adjective));
+  chapter.charts.push_back(heat_chart("heat", correlation, "Correlations", span_of(correlation)));
+  auto windows = Json::array();
+  for (const auto& window : relations.windows) {
+    const auto name = name_of(window);
+    auto table = correlation_table(window.correlation, adjective);
+    table.name = "correlation " + name;
+    table.title += ", " + name;
+    chapter.tables.push_back(std::move(table));
+    chapter.charts.push_back(heat_chart("heat-" + window.span.text(), window.correlation, "Correlations, " + name,
+                                        span_of(window.correlation)));
+    windows.push_back({{"window", name},
+                       {"observations", window.correlation.observations},
+                       {"correlation", rows_of(window.correlation.matrix)},
+                       {"averages", averages_json(window.averages)}});
+  }
+  result["windows"] = windows;
+  chapter.tables.push_back(averages_table(relations));
+  if (!relations.windows.empty()) chapter.tables.push_back(changes_table(relations));
+  chapter.tables.push_back(negative_table(correlation));
+}
+
+void add_subset(Chapter& chapter, const Relations& relations, bool absolute) {
+  if (!relations.least_related) return;
+  const auto& subset = *relations.least_related;
+  chapter.tables.push_back(subset_table(subset, relations.correlation, absolute));
+  std::vector<std::string> members;
+  for (auto i : subset.members) members.push_back(relations.correlation.assets[i]);
+  chapter.result["least_related"] = {{"assets", members},    {"sum", subset.sum},       {"average", subset.average},
+                                     {"absolute", absolute}, {"proven", subset.proven}, {"gap", subset.gap}};
+}
+
+void add_market_model(Chapter& chapter, const Relations& relations, const Universe& universe) {
+  if (!relations.market) return;
+  chapter.tables.push_back(market_model_table(*relations.market, *universe.benchmark, relations.risk_free));
+  auto list = Json::array();
+  for (const auto& m : *relations.market) {
+    list.push_back({{"asset", m.asset},
+                    {"beta", m.beta},
+                    {"beta_error", m.beta_error},
+                    {"alpha", m.alpha},
+                    {"alpha_error", m.alpha_error},
+                    {"r_squared", m.r_squared},
+                    {"specific_volatility", m.specific_volatility}});
+  }
+  chapter.result["market_model"] = list;
+}
+
+void add_components(Chapter& chapter, const Relations& relations) {
+  if (!relations.components) return;
+  const auto& components = *relations.components;
+  chapter.tables.push_back(components_table(components, relations.correlation.assets));
+  chapter.tables.push_back(loadings_table(components, relations.correlation.assets));
+  chapter.result["component_shares"] = list_of(components.shares);
+  chapter.result["component_loadings"] = rows_of(components.loadings);
+}
+
+void add_stability(Chapter& chapter, const Relations& relations) {
+  if (!relations.stability) return;
+  const auto& stability = *relations.stability;
+  chapter.tables.push_back(stability_table(stability));
+  chapter.tables.push_back(persistence_table(stability));
+  auto assets = Json::array();
+  for (const auto& a : stability.assets) {
+    assets.push_back({{"asset", a.asset},
+                      {"mean_before", a.mean_before},
+                      {"mean_after", a.mean_after},
+                      {"volatility_before", a.volatility_before},
+                      {"volatility_after", a.volatility_after},
+                      {"correlation_before", finite_or_null(a.correlation_before)},
+                      {"correlation_after", finite_or_null(a.correlation_after)}});
+  }
+  chapter.result["stability"] = {{"before_to", to_string(stability.before_to)},
+                                 {"after_from", to_string(stability.after_from)},
+                                 {"assets", assets},
+                                 {"rank_of_means", finite_or_null(stability.mean_ranks)},
+                                 {"rank_of_volatilities", finite_or_null(stability.volatility_ranks)},
+                                 {"rank_of_correlations", finite_or_null(stability.correlation_ranks)},
+                                 {"rank_of_pairs", finite_or_null(stability.pair_ranks)},
+                                 {"average_before", finite_or_null(stability.average_before)},
+                                 {"average_after", finite_or_null(stability.average_after)}};
+}
+
+void add_diversification(Chapter& chapter, const Relations& relations) {
+  if (!relations.diversification) return;
+  const auto& curve = *relations.diversification;
+  chapter.tables.push_back(diversification_table(curve));
+  chapter.charts.push_back(diversification_chart(curve));
+  chapter.result["diversification"] = {{"expected", list_of(curve.expected)},
+                                       {"floor", curve.floor},
+                                       {"mean", list_of(curve.mean)},
+                                       {"low", list_of(curve.low)},
+                                       {"high", list_of(curve.high)}};
+}
+
+void add_rolling(Chapter& chapter, const Relations& relations) {
+  if (relations.rolling.empty()) return;
+  auto list = Json::array();
+  for (const auto& pair : relations.rolling) {
+    list.push_back({{"a", pair.a},
+                    {"b", pair.b},
+                    {"window", pair.window},
+                    {"days", days_json(pair.days)},
+                    {"correlation", pair.values},
+                    {"low", pair.low},
+                    {"high", pair.high}});
+  }
+  chapter.result["rolling"] = list;
+  chapter.charts.push_back(rolling_chart(relations.rolling));
+  chapter.tables.push_back(rolling_table(relations.rolling));
+  chapter.tables.back().preview = 0;
+}
+
+void add_pairs(Chapter& chapter, const Relations& relations) {
+  if (const auto& bands = relations.bands) {
+    chapter.result["bands"] = {{"draws", bands->draws},
+                               {"block", bands->block},
+                               {"correlation_low", rows_of(bands->correlation_low)},
+                               {"correlation_high", rows_of(bands->correlation_high)}};
+  }
+  chapter.tables.push_back(pairs_table(relations));
+}
+
+}  // namespace
+
+Chapter relate_chapter(const Relations& relations, const Universe& universe, const Settings& settings,
+                       const Background& from) {
+  auto chapter = begin_chapter("relate", universe, settings, from, relations.warnings);
+  chapter.sentence = fmt::format("Average correlation {:.2f} of {} pairs", relations.averages.front().mean,
+                                 relations.averages.front().pairs);
+  add_matrices(chapter, relations, universe);
+  add_subset(chapter, relations, relations.by_absolute);
+  add_market_model(chapter, relations, universe);
+  add_components(chapter, relations);
+  add_stability(chapter, relations);
+  add_diversification(chapter, relations);
+  add_rolling(chapter, relations);
+  add_pairs(chapter, relations);
+  return chapter;
 }
 
 }  // namespace inchtide::report

@@ -1,12 +1,14 @@
-#include "inchtide/report/return_views.hpp"
+#include "inchtide/report/returns.hpp"
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
-#include <limits>
 
+#include "begin.hpp"
 #include "inchtide/base/percent.hpp"
-#include "inchtide/report/price_views.hpp"
+#include "json.hpp"
+#include "lines.hpp"
 
 namespace inchtide::report {
 namespace {
@@ -15,8 +17,6 @@ namespace {
 std::string rounded(double count) {
   return fmt::format("{:g}", std::round(100 * count) / 100);
 }
-
-}  // namespace
 
 Table return_risk_table(const std::vector<AssetFigures>& figures, const ReturnTable& returns) {
   const auto& every = returns.every;
@@ -101,7 +101,7 @@ Table extremes_table(const std::vector<AssetFigures>& figures, const Interval& e
   return table;
 }
 
-Table histograms_table(const std::vector<NamedHistogram>& histograms) {
+Table histograms_table(const std::vector<std::pair<std::string, Histogram>>& histograms) {
   Table table{"histograms",
               "How often returns of each size came",
               {{"Asset"},
@@ -120,69 +120,48 @@ Table histograms_table(const std::vector<NamedHistogram>& histograms) {
   return table;
 }
 
-Chart histogram_chart(const NamedHistogram& named, const Interval& every, ReturnKind kind) {
-  const auto& [asset, histogram] = named;
-  Chart chart;
-  chart.title = fmt::format("{}: {} {} returns", asset, every.adjective(), to_string(kind));
+/// Bins as boxes under the normal curve of the same mean and deviation.
+Chart histogram_chart(const std::string& name, const std::string& asset, const Histogram& histogram,
+                      const Interval& every, ReturnKind kind) {
+  Chart chart{.name = name, .title = fmt::format("{}: {} {} returns", asset, every.adjective(), to_string(kind))};
   chart.subtitle =
       fmt::format("mean {}, deviation {} a period", percent_text(histogram.mean), percent_text(histogram.deviation));
   chart.x = {"Return", Scale::percent};
   chart.y = {"Returns in the bin", Scale::number};
   chart.y_from_zero = true;
   chart.key = Chart::Key::top_left;
-  Series boxes{Series::Kind::boxes, "returns"};
-  boxes.colour = colour::deep;
-  boxes.box = histogram.width();
+  Boxes boxes{"returns"};
+  boxes.width = histogram.width();
   for (std::size_t k = 0; k < histogram.counts.size(); ++k) {
     boxes.x.push_back((histogram.edges[k] + histogram.edges[k + 1]) / 2);
     boxes.y.push_back(double(histogram.counts[k]));
   }
-  chart.series.push_back(std::move(boxes));
+  chart.series.emplace_back(std::move(boxes));
   if (histogram.deviation > 0) {
-    Series normal{Series::Kind::line, "normal, same mean and deviation"};
-    normal.colour = colour::amber;
     constexpr int points = 200;
     const double least = std::min(histogram.edges.front(), histogram.mean - 3 * histogram.deviation);
     const double most = std::max(histogram.edges.back(), histogram.mean + 3 * histogram.deviation);
+    std::vector<double> x;
+    Line normal{"normal, same mean and deviation"};
+    normal.colour = colour::amber;
     for (int k = 0; k <= points; ++k) {
-      normal.x.push_back(least + (most - least) * k / points);
-      normal.y.push_back(histogram.normal_height(normal.x.back()));
+      x.push_back(least + (most - least) * k / points);
+      normal.y.push_back(histogram.normal_height(x.back()));
     }
-    chart.series.push_back(std::move(normal));
+    normal.x = std::move(x);
+    chart.series.emplace_back(std::move(normal));
   }
   return chart;
 }
 
-Chart growth_chart(const ReturnTable& returns, bool has_benchmark) {
-  PriceTable table;
-  table.days = {returns.start};
-  table.days.insert(table.days.end(), returns.days.begin(), returns.days.end());
-  table.prices.setConstant(Eigen::Index(table.days.size()), returns.returns.cols(),
-                           std::numeric_limits<double>::quiet_NaN());
-  for (Eigen::Index i = 0; i < returns.returns.cols(); ++i) {
-    table.assets.push_back({returns.assets[std::size_t(i)]});
-    const auto growth = growth_of(returns, i);
-    std::size_t at = 0;
-    for (std::size_t t = 0; t < table.days.size() && at < growth.days.size(); ++t) {
-      if (table.days[t] == growth.days[at]) table.prices(Eigen::Index(t), i) = growth.values[at++] - 1;
-    }
-  }
-  return prices_chart("Cumulative growth", {"Growth since the start", Scale::percent}, table, has_benchmark);
-}
-
+/// Mean return and volatility per year of each asset side by side.
 Chart return_risk_chart(const std::vector<AssetFigures>& figures) {
-  Chart chart;
-  chart.title = "Return and risk per year";
-  chart.x = {"", Scale::number};
-  chart.y = {"Per year", Scale::percent};
+  Chart chart{.name = "bars", .title = "Return and risk per year", .x = {""}, .y = {"Per year", Scale::percent}};
   chart.key = Chart::Key::top_left;
   chart.y_from_zero = true;
-  Series mean{Series::Kind::boxes, "mean return, arithmetic"}, risk{Series::Kind::boxes, "volatility"};
-  mean.colour = colour::deep;
-  risk.colour = colour::sand;
-  risk.hatched = true;
   constexpr double width = 0.38;
-  mean.box = risk.box = width;
+  Boxes mean{.name = "mean return, arithmetic", .width = width, .colour = colour::deep};
+  Boxes risk{.name = "volatility", .width = width, .colour = colour::sand, .hatched = true};
   for (std::size_t i = 0; i < figures.size(); ++i) {
     chart.x.categories.push_back(figures[i].asset);
     mean.x.push_back(double(i) - width / 2);
@@ -192,6 +171,78 @@ Chart return_risk_chart(const std::vector<AssetFigures>& figures) {
   }
   chart.series = {mean, risk};
   return chart;
+}
+
+Json figures_json(const AssetFigures& f) {
+  return {{"asset", f.asset},
+          {"observations", f.observations},
+          {"long_returns", f.long_returns},
+          {"mean_arithmetic", f.mean_arithmetic},
+          {"mean_geometric", f.mean_geometric},
+          {"volatility", f.volatility},
+          {"variance", f.variance},
+          {"standard_error", f.standard_error},
+          {"skewness", f.skewness},
+          {"excess_kurtosis", f.excess_kurtosis},
+          {"autocorrelation", f.autocorrelation},
+          {"coefficient_of_variation", or_null(f.coefficient_of_variation)},
+          {"downside_deviation", f.downside_deviation},
+          {"expected_shortfall", f.expected_shortfall},
+          {"worst", f.worst},
+          {"worst_day", to_string(f.worst_day)},
+          {"best", f.best},
+          {"best_day", to_string(f.best_day)},
+          {"max_drawdown", f.max_drawdown},
+          {"max_drawdown_from", to_string(f.max_drawdown_from)},
+          {"max_drawdown_to", to_string(f.max_drawdown_to)}};
+}
+
+Json describe_json(const Description& description) {
+  auto list = Json::array();
+  for (const auto& figures : description.figures) list.push_back(figures_json(figures));
+  const auto& first = description.figures.front();
+  auto histograms = Json::array();
+  for (const auto& [asset, histogram] : description.histograms) {
+    histograms.push_back({{"asset", asset}, {"edges", histogram.edges}, {"counts", histogram.counts}});
+  }
+  return {{"assets", list},
+          {"benchmark", description.benchmark ? figures_json(*description.benchmark) : Json()},
+          {"returns", to_string(first.kind)},
+          {"denominator", to_string(first.denominator)},
+          {"expected_shortfall_tail", first.tail},
+          {"histograms", histograms}};
+}
+
+std::string sentence_of(const Description& description) {
+  const auto& figures = description.figures;
+  const auto [least, most] = std::ranges::minmax(figures, {}, &AssetFigures::mean_arithmetic);
+  return fmt::format("Mean returns from {} ({}) to {} ({}) a year", percent_text(least.mean_arithmetic), least.asset,
+                     percent_text(most.mean_arithmetic), most.asset);
+}
+
+}  // namespace
+
+Chapter describe_chapter(const Description& description, const Universe& universe, const Settings& settings,
+                         const Background& from) {
+  auto chapter = begin_chapter("describe", universe, settings, from, description.warnings);
+  chapter.sentence = sentence_of(description);
+  chapter.result = describe_json(description);
+  const auto all = description.all_figures();
+  const auto& returns = description.returns;
+  const auto& every = universe.every;
+  chapter.tables = {return_risk_table(all, returns), shape_table(all, every), extremes_table(all, every),
+                    histograms_table(description.histograms)};
+  chapter.tables.back().preview = 0;
+  if (description.benchmark) chapter.tables[0].notes.push_back(description.benchmark->asset + " is the benchmark");
+  chapter.charts = {lines_chart("growth", "Cumulative growth", {"Growth since the start", Scale::percent},
+                                description.growth, description.benchmark.has_value()),
+                    return_risk_chart(all)};
+  const auto add = [&](const std::string& name, const auto& histogram) {
+    chapter.charts.push_back(histogram_chart(name, histogram.first, histogram.second, every, returns.kind));
+  };
+  add("histogram", description.histograms.front());
+  for (const auto& histogram : description.histograms) add("histogram-" + histogram.first, histogram);
+  return chapter;
 }
 
 }  // namespace inchtide::report

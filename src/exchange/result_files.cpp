@@ -1,0 +1,231 @@
+#include "inchtide/exchange/result_files.hpp"
+
+#include <fmt/format.h>
+
+#include <limits>
+
+#include "fields.hpp"
+#include "inchtide/base/names.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+using nlohmann::json;
+
+constexpr const char* what_to_give = "Give a file that this library wrote";
+
+/// An object, or a list of them, with messages that say which.
+class Result {
+ public:
+  Result(const std::filesystem::path& path, const char* list, const char* command)
+      : path_(path.string()), document_(read_json_file(path, what_to_give)) {
+    const auto* result = document_.is_object() && document_.contains("result") ? &document_["result"] : nullptr;
+    if (result == nullptr || !result->is_object() || !result->contains(list) || !(*result)[list].is_array()) {
+      throw InputError(Where::in_file(path_), fmt::format("it holds no {}", list),
+                       fmt::format("Give the JSON of {}", command));
+    }
+    objects_ = &(*result)[list];
+  }
+
+  const json& objects() const { return *objects_; }
+  Fields fields(const json& object) const {
+    if (!object.is_object()) throw InputError(Where::in_file(path_), "something in it is no object", what_to_give);
+    return {path_, object};
+  }
+  Fields inputs() const {
+    if (!document_.contains("inputs")) throw InputError(Where::in_file(path_), "it has no inputs", what_to_give);
+    return fields(document_["inputs"]);
+  }
+
+ private:
+  std::string path_;
+  json document_;
+  const json* objects_ = nullptr;
+};
+
+std::vector<std::string> texts(const Fields& fields, const std::string& field) {
+  std::vector<std::string> list;
+  fields.maybe(field, list);
+  return list;
+}
+
+Day day_in(const Fields& fields, const std::string& field) {
+  std::optional<Day> day;
+  fields.maybe_day(field, day);
+  if (!day) throw fields.error(field, "it is missing", what_to_give);
+  return *day;
+}
+
+void maybe_figure(const Fields& fields, const std::string& field, std::optional<double>& target) {
+  if (const auto* value = fields.find(field)) target = fields.number(field, *value);
+}
+
+void figure(const Fields& fields, const std::string& field, double& target) {
+  if (const auto* value = fields.find(field)) target = fields.number(field, *value);
+}
+
+/// One figure for each asset from an object by code; 0 for those it leaves out.
+Eigen::VectorXd by_asset(const Fields& fields, const std::string& field, const std::vector<std::string>& assets) {
+  const auto* object = fields.find(field);
+  if (object == nullptr) return {};
+  if (!object->is_object()) throw fields.error(field, "it is no object of figures by asset", what_to_give);
+  Eigen::VectorXd values = Eigen::VectorXd::Zero(Eigen::Index(assets.size()));
+  for (const auto& [asset, value] : object->items()) {
+    const auto position = find_name(asset, assets);
+    if (!position) throw fields.error(field, fmt::format("'{}' is none of its assets", asset), what_to_give);
+    values[Eigen::Index(*position)] = fields.number(field, value);
+  }
+  return values;
+}
+
+BindingLimit binding_in(const Fields& fields) {
+  constexpr double none = std::numeric_limits<double>::infinity();
+  BindingLimit limit;
+  fields.maybe("limit", limit.limit);
+  fields.maybe("rule", limit.text);
+  limit.per_unit = fields.has("price_per_unit");
+  const std::string per = limit.per_unit ? "_per_unit" : "_per_point";
+  maybe_figure(fields, "price" + per, limit.price);
+  if (fields.has("raising" + per)) {  // null stands for no room
+    limit.raising = limit.lowering = -none;
+    maybe_figure(fields, "raising" + per, limit.raising);
+    maybe_figure(fields, "lowering" + per, limit.lowering);
+  } else if (limit.price) {
+    limit.tightening = none;
+    maybe_figure(fields, "tightening" + per, limit.tightening);
+    if (limit.tightening == limit.price) limit.tightening.reset();  // the same on both sides unless said
+  }
+  return limit;
+}
+
+Certificate certificate_in(const Fields& fields) {
+  Certificate certificate;
+  figure(fields, "limit_violation", certificate.limit_violation);
+  figure(fields, "stationarity", certificate.stationarity);
+  figure(fields, "complementarity", certificate.complementarity);
+  return certificate;
+}
+
+/// The objects of a list, each read by `read`.
+template <typename Read>
+auto all_in(const Result& result, const Fields& fields, const std::string& field, Read read) {
+  std::vector<decltype(read(fields))> list;
+  if (fields.find(field) == nullptr) return list;
+  for (const auto& object : fields.list(field)) list.push_back(read(result.fields(object)));
+  return list;
+}
+
+Allocation allocation_in(const Result& result, const Fields& fields, const std::vector<std::string>& assets) {
+  Allocation a;
+  a.assets = assets;
+  fields.maybe("name", a.name);
+  std::string aim;
+  fields.maybe("aim", aim);
+  if (aim != "given") a.aim = Aim::parse(aim, fields.where("aim"));
+  a.weights = by_asset(fields, "weights", assets);
+  if (a.weights.size() == 0) throw fields.error("weights", "it is missing", what_to_give);
+  figure(fields, "expected_return", a.expected_return);
+  figure(fields, "volatility", a.volatility);
+  figure(fields, "sharpe", a.sharpe);
+  maybe_figure(fields, "net_return", a.net_return);
+  maybe_figure(fields, "net_sharpe", a.net_sharpe);
+  figure(fields, "average_volatility", a.average_volatility);
+  maybe_figure(fields, "tracking_error", a.tracking_error);
+  maybe_figure(fields, "turnover", a.turnover);
+  maybe_figure(fields, "trading_cost", a.trading_cost);
+  a.risk_shares = by_asset(fields, "risk_shares", assets);
+  a.binding = all_in(result, fields, "binding", binding_in);
+  a.left_out = all_in(result, fields, "left_out", [](const Fields& one) {
+    LeftOut out;
+    one.maybe("asset", out.asset);
+    figure(one, "expected_return", out.expected_return);
+    maybe_figure(one, "would_need", out.would_need);
+    return out;
+  });
+  a.violations = all_in(result, fields, "violations", [](const Fields& one) {
+    Violation violation;
+    one.maybe("limit", violation.limit);
+    one.maybe("asset", violation.asset);
+    figure(one, "by", violation.by);
+    one.maybe("figure", violation.figure);
+    return violation;
+  });
+  if (const auto* certificate = fields.find("certificate")) {
+    a.certificate = certificate_in(result.fields(*certificate));
+  }
+  a.notes = texts(fields, "notes");
+  return a;
+}
+
+Order order_in(const Result& result, const Fields& fields) {
+  Order order;
+  fields.maybe("asset", order.asset);
+  figure(fields, "units", order.units);
+  figure(fields, "price", order.price);
+  figure(fields, "value", order.value);
+  if (const auto* costs = fields.find("costs")) figure(result.fields(*costs), "proportional", order.cost);
+  return order;
+}
+
+Trade trade_in(const Result& result, const Fields& fields) {
+  Trade trade;
+  trade.decided = day_in(fields, "decided");
+  trade.traded = day_in(fields, "traded");
+  figure(fields, "wealth_before", trade.wealth_before);
+  figure(fields, "wealth_after", trade.wealth_after);
+  figure(fields, "cost", trade.cost);
+  figure(fields, "turnover", trade.turnover);
+  trade.orders = all_in(result, fields, "orders", [&](const Fields& one) { return order_in(result, one); });
+  return trade;
+}
+
+Rehearsal rehearsal_in(const Result& result, const Fields& fields) {
+  Rehearsal run;
+  fields.maybe("name", run.name);
+  fields.maybe("schedule", run.schedule);
+  fields.maybe("aim", run.aim);
+  figure(fields, "growth", run.growth);
+  figure(fields, "growth_per_year", run.growth_per_year);
+  figure(fields, "rows_per_year", run.rows_per_year);
+  figure(fields, "volatility", run.volatility);
+  figure(fields, "sharpe", run.sharpe);
+  figure(fields, "max_drawdown", run.max_drawdown);
+  run.max_drawdown_from = day_in(fields, "max_drawdown_from");
+  run.max_drawdown_to = day_in(fields, "max_drawdown_to");
+  figure(fields, "turnover_per_year", run.turnover_per_year);
+  figure(fields, "cost_per_year", run.cost_per_year);
+  figure(fields, "costs_paid", run.costs_paid);
+  fields.maybe("order_count", run.order_count);
+  run.trades = all_in(result, fields, "trades", [&](const Fields& one) { return trade_in(result, one); });
+  const auto* wealth = fields.find("wealth");
+  if (wealth == nullptr) throw fields.error("wealth", "it is missing", what_to_give);
+  const auto series = result.fields(*wealth);
+  for (const auto& day : texts(series, "days")) run.days.push_back(day_from(day, series.where("days")));
+  run.net = series.vector("net");
+  run.gross = series.vector("gross");
+  const auto days = Eigen::Index(run.days.size());
+  if (run.net.size() != days || run.gross.size() != days) {
+    throw series.error("net", fmt::format("{} and {} figures for {} days", run.net.size(), run.gross.size(), days),
+                       what_to_give);
+  }
+  return run;
+}
+
+}  // namespace
+
+std::vector<Allocation> read_allocations(const std::filesystem::path& path) {
+  const Result result(path, "portfolios", "weigh");
+  const auto assets = texts(result.inputs(), "assets");
+  std::vector<Allocation> all;
+  for (const auto& object : result.objects()) all.push_back(allocation_in(result, result.fields(object), assets));
+  return all;
+}
+
+std::vector<Rehearsal> read_rehearsals(const std::filesystem::path& path) {
+  const Result result(path, "runs", "rehearse");
+  std::vector<Rehearsal> all;
+  for (const auto& object : result.objects()) all.push_back(rehearsal_in(result, result.fields(object)));
+  return all;
+}
+
+}  // namespace inchtide::exchange

@@ -1,0 +1,177 @@
+// What a study shows at each stage, on values alone.
+
+#include <gmock/gmock.h>
+
+#include <cmath>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/study/description.hpp"
+#include "inchtide/study/estimation.hpp"
+#include "inchtide/study/inspection.hpp"
+#include "inchtide/study/relations.hpp"
+#include "inchtide/study/tracing.hpp"
+#include "support/messages.hpp"
+#include "support/walks.hpp"
+
+namespace inchtide {
+namespace {
+
+using test::day;
+using test::message_of;
+using test::three;
+using test::walk;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::IsEmpty;
+using testing::SizeIs;
+
+Settings against_bonds() {
+  Settings settings;
+  settings.benchmark = "HOLLBOND";
+  settings.risk_free = 0.01;
+  return settings;
+}
+
+TEST(StudyInspection, HasBarsOfASingleAssetAndNoGrowthWithoutACommonDay) {
+  Settings settings;
+  settings.align = AlignPolicy::parse("any", "here");
+  settings.short_histories = ShortHistories::keep;
+  Sources sources;
+  sources.bars = {walk("TIDEMILL", 1, day("2018-01-01"), day("2019-12-31")), walk("KELPFARM", 2, day("2020-01-01"))};
+  const auto apart = inspection_of(universe_of(sources, settings, Purpose::looking), settings);
+  EXPECT_FALSE(apart.growth || apart.rebased);
+  EXPECT_THAT(apart.bars, IsEmpty());
+
+  settings.assets = {"KELPFARM"};
+  const auto universe = universe_of(sources, settings, Purpose::looking);
+  InspectionOptions how;
+  how.every = Interval{1, Unit::month};
+  how.overlays = {Overlay::parse("sma:3", "here")};
+  const auto alone = inspection_of(universe, settings, how);
+  ASSERT_THAT(alone.bars, SizeIs(1));
+  const auto& bars = alone.bars.front();
+  ASSERT_THAT(bars.overlays, SizeIs(1));
+  const auto& closes = bars.bars.of(PriceField::close);
+  const auto& mean = bars.overlays[0].lines[0].values;
+  ASSERT_EQ(mean.size(), closes.size());
+  EXPECT_NEAR(mean.back(), (closes.end()[-1] + closes.end()[-2] + closes.end()[-3]) / 3, 1e-12);
+  EXPECT_NEAR(alone.rebased->prices(0, 0), 100, 1e-12);
+  EXPECT_NEAR(1 + alone.growth->prices(alone.growth->prices.rows() - 1, 0), closes.back() / closes.front(), 1e-12);
+}
+
+TEST(StudyInspection, PricesOnADayCostNoOtherItsPrice) {
+  Sources sources;
+  sources.bars = {walk("TIDEMILL", 1), walk("KELPFARM", 2, day("2020-01-01"))};
+  Settings settings;
+  const auto universe = universe_of(sources, settings, Purpose::looking);
+  const auto on = inspection_of(universe, settings, {.on = day("2019-05-05")}).on.value();
+  ASSERT_THAT(on.prices, SizeIs(1));
+  EXPECT_EQ(on.prices[0].asset, "TIDEMILL");
+  EXPECT_EQ(on.prices[0].taken, day("2019-05-03"));  // the 5th was a Sunday
+  EXPECT_THAT(on.without, ElementsAre(HasSubstr("KELPFARM")));
+  EXPECT_THAT(message_of([&] { (void)inspection_of(universe, settings, {.on = day("2001-01-01")}); }),
+              HasSubstr("The first price is that of TIDEMILL on 2018-01-01"));
+}
+
+TEST(StudyDescription, KeepsTheBenchmarkApartAndGrowsAsThePricesDid) {
+  const auto settings = against_bonds();
+  const auto universe = universe_of(three(), settings);
+  const auto description = description_of(universe, settings);
+  ASSERT_THAT(description.figures, SizeIs(2));
+  EXPECT_EQ(description.benchmark.value().asset, "HOLLBOND");
+  EXPECT_THAT(description.histograms, SizeIs(3));
+  const auto& growth = description.growth;
+  const auto price_on = [&](Day on) {
+    const auto& bars = universe.bars[0];
+    const auto row = std::ranges::find(bars.days, on) - bars.days.begin();
+    return bars.of(PriceField::close)[std::size_t(row)];
+  };
+  EXPECT_NEAR(1 + growth.prices(growth.prices.rows() - 1, 0),
+              price_on(growth.days.back()) / price_on(growth.days.front()), 1e-12);
+  EXPECT_THAT(message_of([&] { (void)description_of(universe, settings, {.tail = 1.5}); }),
+              HasSubstr("150% is no share of the periods"));
+}
+
+TEST(StudyRelations, TakeTheirOrderWindowsAndPairsFromTheWhole) {
+  const auto settings = against_bonds();
+  auto sources = three();
+  sources.bars.push_back(walk("MARROWSH", 4));
+  auto& twin = sources.bars.emplace_back(sources.bars[0]);  // moves as TIDEMILL does
+  twin.asset = "TWINMILL";
+  const auto universe = universe_of(sources, settings);
+  RelationsOptions how;
+  how.windows = {Interval{2, Unit::year}};
+  how.order = "cluster";
+  how.pick = 2;
+  how.rolling = Interval{1, Unit::year};
+  const auto relations = relations_of(universe, settings, how);
+  const auto& assets = relations.correlation.assets;
+  const auto at = [&](const char* code) { return std::ranges::find(assets, code) - assets.begin(); };
+  EXPECT_EQ(std::abs(at("TIDEMILL") - at("TWINMILL")), 1) << "twins stand side by side";
+  EXPECT_NEAR(relations.correlation.matrix(at("TIDEMILL"), at("TWINMILL")), 1, 1e-12);
+  ASSERT_THAT(relations.windows, SizeIs(1));
+  EXPECT_EQ(relations.windows[0].correlation.assets, assets);
+  EXPECT_EQ(relations.windows[0].correlation.observations, 24u);
+  EXPECT_EQ(relations.averages.back().of, "with HOLLBOND");
+  ASSERT_THAT(relations.rolling, SizeIs(2));  // the most and the least related
+  EXPECT_EQ(relations.rolling[0].a + relations.rolling[0].b, "TIDEMILLTWINMILL");
+  EXPECT_EQ(relations.rolling[0].window, 12u);
+  ASSERT_TRUE(relations.least_related && relations.market && relations.components && relations.stability);
+  const auto& members = relations.least_related->members;
+  const double least = relations.correlation.matrix(Eigen::Index(members[0]), Eigen::Index(members[1]));
+  for (const auto& pair : pairs_of(relations.correlation)) EXPECT_GE(pair.correlation, least);
+  EXPECT_THAT(message_of([&] { (void)relations_of(universe, settings, {.pick = 5}); }), HasSubstr("5 of 4 assets"));
+}
+
+TEST(StudyEstimation, ComparesMethodsAndSaysWhatHasNoAnswer) {
+  const auto settings = against_bonds();
+  const auto universe = universe_of(three(), settings);
+  const auto estimation = estimation_of(universe, three(), settings, day("2022-01-01"), {.compare = true});
+  EXPECT_FALSE(estimation.bands);
+  EXPECT_EQ(estimation.expected.front().method, "arithmetic");
+  EXPECT_EQ(estimation.expected.front().expected_return, estimation.estimated.estimate.expected_return);
+  const auto& sample = estimation.covariances.front();
+  const auto& estimate = estimation.estimated.estimate;
+  const Eigen::MatrixXd s = estimate.covariance.matrix();
+  EXPECT_NEAR(sample.equal_weights_volatility, std::sqrt(s.sum() / 4), 1e-14);
+  EXPECT_NEAR(sample.mean_correlation, s(0, 1) / std::sqrt(s(0, 0) * s(1, 1)), 1e-14);
+  EXPECT_LT(estimate.to.value(), day("2022-01-01"));
+  bool said = false;
+  for (const auto& warning : estimation.warnings) said = said || warning.lead == "Not compared";
+  EXPECT_TRUE(said) << "three factors of two assets";
+}
+
+TEST(StudyTracing, HasTheCeilingThePortfoliosAndTheLowerHalf) {
+  auto settings = against_bonds();
+  auto sources = three();
+  sources.bars.push_back(walk("MARROWSH", 4));
+  settings.limits = {Limit::parse("tracking-error <= 20%")};
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings);
+  TracingOptions how;
+  how.lower_half = true;
+  how.cloud = 50;
+  const auto tracing = tracing_of(basis, how);
+  ASSERT_TRUE(tracing.least);
+  EXPECT_LE(tracing.least->tracking_error.value(), 0.2 + 1e-9);
+  ASSERT_EQ(tracing.tracking_errors.size(), tracing.frontier.corners().size());
+  ASSERT_THAT(tracing.tracked, SizeIs(21));
+  for (const auto& point : tracing.tracked) {
+    EXPECT_LE(point.tracking_error, 0.2 + 1e-9);
+    EXPECT_GE(point.portfolio.expected_return, tracing.tracked.back().portfolio.expected_return - 1e-12);
+  }
+  const auto bottom = tracing.frontier.risk_and_return(tracing.frontier.corners().size() - 1, basis.risk_free);
+  ASSERT_FALSE(tracing.lower_line.empty());
+  EXPECT_NEAR(tracing.lower_line.front().volatility, bottom.volatility, 1e-9);
+  for (const auto& point : tracing.lower_line) EXPECT_LE(point.expected_return, bottom.expected_return + 1e-9);
+  ASSERT_THAT(tracing.cloud, SizeIs(50));
+  for (const auto& point : tracing.cloud) EXPECT_GE(point.volatility, bottom.volatility - 1e-9);
+  EXPECT_EQ(tracing.chosen().size(), tracing.best ? 2u : 1u);
+
+  how.draws = BootstrapOptions{};
+  const auto given = basis_of(basis.estimate, {}, {});
+  EXPECT_THAT(message_of([&] { (void)tracing_of(given, how); }), HasSubstr("holds no returns to draw from"));
+}
+
+}  // namespace
+}  // namespace inchtide
