@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "frontier/tolerances.hpp"
 #include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/frontier/single.hpp"
@@ -9,8 +10,6 @@
 namespace inchtide {
 namespace {
 
-/// Ceilings may be passed by this part of them.
-constexpr double slackness = 1e-9;
 /// Steps towards the weight at which a tracking error meets its ceiling; halving alone takes so many.
 constexpr int most_steps = 60;
 
@@ -49,7 +48,7 @@ std::optional<Portfolio> least_within_ceilings(const Estimate& estimate, const B
     if (bounds.volatility && found.volatility > bounds.volatility->value) {
       const auto frontier = trace_plainly(pulled, loose);
       const double least = frontier.corners().back().volatility;
-      if (least > bounds.volatility->value * (1 + slackness)) return std::nullopt;
+      if (least > bounds.volatility->value * (1 + ceiling_slack)) return std::nullopt;
       found = frontier.at_volatility(std::max(least, bounds.volatility->value));
     }
     found.expected_return = estimate.expected_return.dot(found.weights);
@@ -63,11 +62,11 @@ std::optional<Portfolio> least_within_ceilings(const Estimate& estimate, const B
     return error * error / (most * most) - 1;
   };
   double low = 0, above = excess(*best);
-  if (above <= 2 * slackness) return best;
+  if (above <= 2 * ceiling_slack) return best;
   best = at(1);
   double high = 1, below = best ? excess(*best) : 0;
-  if (!best || below > 2 * slackness) return std::nullopt;
-  for (int step = 0; step < most_steps && below < -slackness && low < high; ++step) {
+  if (!best || below > 2 * ceiling_slack) return std::nullopt;
+  for (int step = 0; step < most_steps && below < -ceiling_slack && low < high; ++step) {
     // Where the straight line between both ends passes 0, or half way where that has been slow.
     double v = step % 3 == 2 ? (low + high) / 2 : low + (high - low) * above / (above - below);
     if (!(v > low && v < high)) v = (low + high) / 2;

@@ -7,6 +7,7 @@
 #include <random>
 
 #include "frontier/pieces.hpp"
+#include "frontier/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
@@ -34,7 +35,7 @@ Eigen::MatrixXd random_portfolios(const Frontier& frontier, int count, std::uint
   Eigen::MatrixXd cloud(n, count);
   const auto holds = [&] {
     return std::ranges::all_of(bounds.rows, [&](const LimitRow& row) {
-      const double value = row.value(w), slack = 1e-12 * std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
+      const double value = row.value(w), slack = row_slack * std::max(1.0, row.coefficients.cwiseAbs().maxCoeff());
       return value >= row.lower - slack && value <= row.upper + slack;
     });
   };

@@ -9,6 +9,7 @@
 #include <numeric>
 
 #include "frontier/pieces.hpp"
+#include "frontier/tolerances.hpp"
 #include "frontier/vertex.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
@@ -17,8 +18,6 @@ namespace inchtide {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-/// Sums of bounds that miss the budget by less than this are rounding, not a conflict.
-constexpr double sum_tolerance = 1e-12;
 
 std::string shown_end(const LimitRow& row, double value) {
   return row.label.starts_with("average:") ? fmt::format("{:.4g}", value) : short_percent(value);
@@ -49,12 +48,12 @@ std::string figures_of_rows(const Bounds& bounds) {
     };
     // The most of a bent row is no linear problem, and it has no lower end.
     if (row.bend.size() == 0) {
-      if (const double most = reach(1); most < row.lower - sum_tolerance) {
+      if (const double most = reach(1); most < row.lower - sum_slack) {
         return fmt::format("{} would have to be at least {}, the ranges of its assets allow {}", row.label,
                            shown_end(row, row.lower), shown_end(row, most));
       }
     }
-    if (const double least = reach(-1); least > row.upper + sum_tolerance) {
+    if (const double least = reach(-1); least > row.upper + sum_slack) {
       return fmt::format("{} would have to be at most {}, the ranges of its assets and the budget need {}", row.label,
                          shown_end(row, row.upper), shown_end(row, least));
     }
@@ -85,15 +84,15 @@ std::string figures_of_conflict(const Bounds& bounds, const std::vector<std::str
                          short_percent(bounds.upper[at]));
     }
   }
-  if (bounds.lower.sum() > bounds.budget + sum_tolerance) {
+  if (bounds.lower.sum() > bounds.budget + sum_slack) {
     return fmt::format("over {} assets they need {}, the budget is {}", assets.size(),
                        short_percent(bounds.lower.sum()), short_percent(bounds.budget));
   }
-  if (bounds.upper.sum() < bounds.budget - sum_tolerance) {
+  if (bounds.upper.sum() < bounds.budget - sum_slack) {
     return fmt::format("over {} assets they allow {}, the budget is {}", assets.size(),
                        short_percent(bounds.upper.sum()), short_percent(bounds.budget));
   }
-  if (const auto most = most_of_holdings(bounds); most && *most < bounds.budget - sum_tolerance) {
+  if (const auto most = most_of_holdings(bounds); most && *most < bounds.budget - sum_slack) {
     return fmt::format("{} positions can come to {} at most, the budget is {}", bounds.holdings->value,
                        short_percent(*most), short_percent(bounds.budget));
   }
@@ -137,13 +136,13 @@ std::string quoted_limit(const Limit& limit) {
 }
 
 bool ranges_can_hold(const Bounds& bounds) {
-  return (bounds.lower.array() <= bounds.upper.array()).all() && bounds.lower.sum() <= bounds.budget + sum_tolerance &&
-         bounds.upper.sum() >= bounds.budget - sum_tolerance;
+  return (bounds.lower.array() <= bounds.upper.array()).all() && bounds.lower.sum() <= bounds.budget + sum_slack &&
+         bounds.upper.sum() >= bounds.budget - sum_slack;
 }
 
 bool can_hold(const Bounds& bounds) {
   if (!ranges_can_hold(bounds)) return false;
-  if (most_of_holdings(bounds).value_or(infinity) < bounds.budget - sum_tolerance) return false;
+  if (most_of_holdings(bounds).value_or(infinity) < bounds.budget - sum_slack) return false;
   if (bounds.holdings && double(must_hold(bounds)) > bounds.holdings->value) return false;
   return bounds.rows.empty() || best_vertex(vertex_problem(bounds), {}, {}).feasible;
 }

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/blas.hpp"
+#include "frontier/tolerances.hpp"
 
 namespace inchtide {
 namespace {
@@ -46,11 +47,11 @@ Eigen::VectorXd dense_parts(const Eigen::MatrixXd& s, const Eigen::VectorXd& c, 
     }
   }
   for (int sweep = 0; sweep < sweeps; ++sweep) {
-    barrier = std::max(barrier * (n <= 200 ? 0.7 : 0.4), 1e-3 * scale);
+    barrier = std::max(barrier * (n <= 200 ? 0.7 : 0.4), last_barrier * scale);
     for (Eigen::Index i = 0; i < n; ++i) {
       const double own = inverse(i, i);
       const double step = std::max(-d[i], std::min(1 / own - barrier / c[i], 0.999 / own));
-      if (std::abs(step) <= 1e-12 * s(i, i)) continue;
+      if (std::abs(step) <= no_own_move * s(i, i)) continue;
       d[i] += step;
       const Eigen::VectorXd column = blas::symmetric_column(inverse, n, i);
       blas::add_outer(int(n), step / (1 - step * own), column.data(), inverse.data(), int(n));

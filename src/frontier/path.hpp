@@ -82,6 +82,11 @@ struct NegativeVariance {
   int asset;  // the last of them to become free
 };
 
+// 0 where there are no values.
+inline double largest_of(const Eigen::Ref<const Eigen::VectorXd>& values) {
+  return values.size() > 0 ? values.cwiseAbs().maxCoeff() : 0;
+}
+
 class PathSolver {
  public:
   explicit PathSolver(PathProblem problem);
@@ -139,15 +144,35 @@ class PathSolver {
   }
   void add_multiple_of_row(int row, double factor, Eigen::VectorXd& out) const;
 
+  // The problem of what ties at infinity.
+  struct Ties {
+    Eigen::VectorXd z0, z1;               // prices at infinity: z0 + lambda z1
+    double noise = 0;                     // a z1 up to this is none
+    std::vector<double> change, change0;  // over each bend: of z1, of z0
+    LinearTerm stand_in;
+    std::vector<int> locked;
+    bool improve = false;
+    double rank = 0;
+  };
+
   void move_to_least_variance_among_ties(LinearTerm& q);
+  void tie_or_lock(int j, Ties& ties, LinearTerm& q);
   void tie_exactly(LinearTerm& q, int weight, double change) const;
+  Path begin_path();
   Path follow_from_infinity();
+  bool move_to(Event& event);
+  void take(const Event& event, Path& path);
+  void remember_segment();
+  void refresh_now_and_then();
   const Eigen::VectorXd& rewards();
   void solve_prices_at_infinity(Eigen::VectorXd& z0, Eigen::VectorXd& z1);
   double first_lambda(const Eigen::VectorXd& z0, const Eigen::VectorXd& z1) const;
   bool find_direction();
   double residual_of_direction();
   Event next_event();
+  void consider(int asset, double step, bool over_bend);
+  void consider_weights();
+  void consider_prices();
   bool advance(double step);
   bool come_near(Event& event);
   bool has_passed_an_event() const;
@@ -162,6 +187,8 @@ class PathSolver {
   double change_over(const Bend& bend) const;
   void leave(int asset);
   bool enter(int asset, bool over_bend);
+  void make_free(int asset, const Border& border);
+  bool enter_flat(int asset, bool over_bend, const Border& border);
   Border border_by(int asset) const;
   Eigen::VectorXd rows_along_flat(int asset, const Eigen::VectorXd& along) const;
   bool exchange_along_flat(int asset, const Eigen::VectorXd& along);
@@ -213,6 +240,8 @@ class PathSolver {
   std::vector<std::vector<int>> nonzeros_;  // of each row that has few; else empty
   Eigen::VectorXd row_largest_;             // no coefficient of the row is larger on any piece
   std::vector<Soon> soon_;                  // scratch: the events that may come next
+  double earliest_ = 0, soon_enough_ = 0;   // of their steps; what is later than the latter comes after another
+  int since_refresh_ = 0, since_product_ = 0;
   double dz_scale_ = 0, largest_q_ = 0, largest_free_q_ = 0;
   // Of the segment before: its free assets and directions, to see whether a corner is one.
   std::vector<int> last_free_;

@@ -9,15 +9,12 @@
 #include <vector>
 
 #include "frontier/pieces.hpp"
+#include "frontier/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
-
-/// Sw is a sum of terms up to max(S_ii) sum|w|; where it cancels to less than this part of them (a portfolio without
-/// variance), residuals are measured against this part instead: times 1e-9, a few hundred roundings.
-constexpr double cancelled = 1e-4;
 
 /// The gradient of 1/2 w'Sw - lambda x return from below and from above each weight (the same but where something
 /// bends), and the size of its terms.

@@ -4,12 +4,10 @@
 #include <optional>
 #include <vector>
 
+#include "frontier/tolerances.hpp"
 #include "inchtide/frontier/portfolio.hpp"
 
 namespace inchtide {
-
-/// Weights this close to an end of their range are at it.
-constexpr double binding_within = 1e-9;
 
 enum class Place { lower, upper, free, fixed };
 Place place_of(const Bounds& bounds, const Eigen::VectorXd& weights, Eigen::Index asset);

@@ -11,6 +11,7 @@
 #include <set>
 
 #include "frontier/relaxation.hpp"
+#include "frontier/tolerances.hpp"
 #include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 
@@ -18,10 +19,6 @@ namespace inchtide {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-/// A variance below this part of the largest asset's is none: gaps are measured against it at least.
-constexpr double no_variance = 1e-10;
-/// Objectives that differ by less than this part of the largest variance are the same.
-constexpr double rounding = 1e-15;
 /// Own parts are chosen anew where a branch has less than this part of the open assets that they were chosen for.
 constexpr double many_decided = 0.92;
 
@@ -51,7 +48,7 @@ class Search {
         least_limit_(bounds.held ? bounds.held->limit : -1),
         ceilings_(ceilings_of(bounds, options.benchmark)),
         relaxation_(estimate_, bounds_, rules_, ceilings_, options.should_stop),
-        noise_(no_variance * estimate.covariance.variances().maxCoeff()) {
+        noise_(no_variance_in_search * estimate.covariance.variances().maxCoeff()) {
     if (options.better_than) best_ = *options.better_than;
   }
 
@@ -74,7 +71,7 @@ class Search {
     answer.objective = best_;
     answer.bound = std::min(best_, floor_);
     answer.branches = branches_;
-    answer.proven = answer.objective - answer.bound <= allowed() * (1 + 1e-9);
+    answer.proven = answer.objective - answer.bound <= allowed() * (1 + gap_rounding);
     if (best_support_.empty() && options_.better_than) return answer;
     if (best_support_.empty()) {
       if (stopped) {
@@ -130,7 +127,7 @@ class Search {
   /// A better objective by no more than this isn't looked for.
   double allowed() const {
     const double of_risk = options_.gap * std::max(best_risk_, noise_) / 2;
-    return std::max({of_risk, options_.slack, rounding * noise_ / no_variance});
+    return std::max({of_risk, options_.slack, sum_rounding * noise_ / no_variance_in_search});
   }
   double good_enough() const { return std::isinf(best_) ? infinity : best_ - allowed(); }
 
@@ -243,7 +240,8 @@ class Search {
           support[std::size_t(a)] > 0 ? std::max(lower, rules_.least) : std::min(upper, -rules_.least);
       if (lower > upper) return infinity;
     }
-    if (bounds.lower.sum() > bounds.budget + 1e-12 || bounds.upper.sum() < bounds.budget - 1e-12) return infinity;
+    if (bounds.lower.sum() > bounds.budget + sum_slack || bounds.upper.sum() < bounds.budget - sum_slack)
+      return infinity;
     try {
       const auto found = solve_exactly(few, bounds, benchmark);
       if (!found) return infinity;
@@ -392,7 +390,7 @@ class Search {
         continue;
       }
       const double worth =
-          relaxation_.worth(i, relaxed) + 1e-9 * std::min(share, 1 - share) * estimate_.covariance.variance(i);
+          relaxation_.worth(i, relaxed) + tie_break * std::min(share, 1 - share) * estimate_.covariance.variance(i);
       if (!chosen || worth > most) {
         chosen = i;
         most = worth;

@@ -5,6 +5,7 @@
 
 #include "frontier/path.hpp"
 #include "frontier/pieces.hpp"
+#include "frontier/tolerances.hpp"
 #include "frontier/vertex.hpp"
 #include "inchtide/base/errors.hpp"
 
@@ -12,8 +13,6 @@ namespace inchtide {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-/// Importances below this part of the largest count as this much: every asset has some.
-constexpr double least_importance = 1e-3;
 /// A round that raises the bound by less than this part of what is missing is the last one.
 constexpr double worthwhile = 0.02;
 
@@ -228,17 +227,17 @@ Relaxed Relaxation::bound_at_ceiling_prices(States& states, double price, double
   for (int k = 0; k < tries; ++k) {
     auto relaxed = solve(states, price);
     // With positions ever dearer the bound rises without end where there is no choice.
-    if (!relaxed.feasible || relaxed.bound > none_above_ * (1 + 1e-9)) return {};
+    if (!relaxed.feasible || relaxed.bound > none_above_ * (1 + beyond_all)) return {};
     const double sum = relaxed.shares.sum();
     if (!best.feasible || relaxed.bound > best.bound) best = relaxed;
     if (best.bound >= enough || (price == 0 && sum <= left)) break;
-    if (std::abs(sum - left) <= 1e-4 * left || stopped()) break;
+    if (std::abs(sum - left) <= sums_to_left * left || stopped()) break;
     (sum > left ? low : high) = price;
     if (price == 0) {
       price = first_price(relaxed, left);
       continue;
     }
-    double next = price * std::pow(std::max(sum, 1e-3) / left, 2);
+    double next = price * std::pow(std::max(sum, least_sum_of_shares) / left, 2);
     if (!(next > low && next < high)) next = std::isinf(high) ? 2 * low : (low + high) / 2;
     price = next;
   }
@@ -262,7 +261,7 @@ Relaxed Relaxation::bound(States& states, const Prices& prices, double enough, i
 /// are met.
 bool Relaxation::next_ceiling_price(const Relaxed& relaxed) {
   std::size_t worst = 0;
-  double most = 1e-4, its = 0;
+  double most = undecided, its = 0;
   for (std::size_t k = 0; k < ceilings_.size(); ++k) {
     const double excess = ceilings_[k].squared(estimate_.covariance, relaxed.weights) / ceilings_[k].most - 1;
     const double missed = ceiling_prices_[k] > 0 ? std::abs(excess) : excess;
@@ -287,7 +286,7 @@ bool Relaxation::next_ceiling_price(const Relaxed& relaxed) {
   } else if (its > 0) {
     price = std::max(0.1, 4 * price);
   } else {
-    price = price > 1e-3 ? price / 4 : 0;
+    price = price > least_position_price ? price / 4 : 0;
   }
   set_prices(prices);
   return true;
@@ -299,7 +298,7 @@ double Relaxation::first_price(const Relaxed& relaxed, int left) const {
   for (std::size_t k = 0; k < members_.size(); ++k) {
     sum += std::abs(relaxed.weights[members_[k]]) * std::sqrt(split_.own[Eigen::Index(k)] / 2);
   }
-  return std::max(std::pow(sum / left, 2), 1e-12 * estimate_.covariance.variances().maxCoeff());
+  return std::max(std::pow(sum / left, 2), least_first_price * estimate_.covariance.variances().maxCoeff());
 }
 
 // ---- better own parts ----------------------------------------------------------------------------------------------

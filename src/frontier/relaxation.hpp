@@ -27,6 +27,7 @@
 #include "frontier/ceilings.hpp"
 #include "frontier/own_parts.hpp"
 #include "frontier/pieces.hpp"
+#include "frontier/tolerances.hpp"
 #include "inchtide/base/progress.hpp"
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/frontier/limits.hpp"
@@ -58,9 +59,6 @@ struct Relaxed {
   Eigen::VectorXd weights, shares;  // an entry an asset; shares of a position, of open assets
   Eigen::VectorXd row_prices{};     // empty where rounding has lost the answer, and the bound with it
 };
-
-/// A position counts as decided where its share of one is this near to 0 or 1.
-constexpr double decided = 1e-7;
 
 class Relaxation {
  public:

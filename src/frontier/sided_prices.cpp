@@ -7,22 +7,19 @@
 
 #include "frontier/pieces.hpp"
 #include "frontier/portfolio.hpp"
+#include "frontier/tolerances.hpp"
 #include "frontier/vertex.hpp"
 
 namespace inchtide {
 namespace {
 
 constexpr double infinity = std::numeric_limits<double>::infinity();
-/// Slopes below this part of the largest of their kind are rounding.
-constexpr double no_slope = 1e-10;
-/// Prices closer than this part are the same.
-constexpr double same_price = 1e-7;
 
 /// Nothing where the two agree.
 std::optional<SidedPrice> sided_within(const std::optional<PriceRange>& range) {
   if (!range) return std::nullopt;
   const SidedPrice sided{std::max(0.0, range->least), range->most};
-  if (sided.tightened <= sided.loosened + same_price * std::max(sided.loosened, 1e-9)) return std::nullopt;
+  if (sided.tightened <= sided.loosened + same_price * std::max(sided.loosened, least_price)) return std::nullopt;
   return sided;
 }
 
@@ -107,7 +104,7 @@ SidedPrices::SidedPrices(const Covariance& covariance, const Eigen::VectorXd& ex
     Eigen::VectorXd size = all.cwiseAbs().colwise().maxCoeff().transpose();
     size = (size.array() > 0).select(size, 1.0);  // free weights may know nothing of a row
     Eigen::FullPivLU<Eigen::MatrixXd> factorised(all * size.cwiseInverse().asDiagonal());
-    factorised.setThreshold(no_slope);
+    factorised.setThreshold(no_figure_slope);
     if (factorised.rank() == d) return;  // there is but one set of prices
     freedom_ = size.cwiseInverse().asDiagonal() * factorised.kernel();
     freedom_ = (freedom_ * freedom_.colwise().norm().cwiseInverse().asDiagonal()).eval();
@@ -151,7 +148,7 @@ SidedPrices::Affine SidedPrices::of_weight(Eigen::Index asset, bool above) const
 void SidedPrices::add_condition(const Affine& never_negative) {
   Affine condition{std::max(0.0, never_negative.at(now_)), freedom_.transpose() * never_negative.slopes};
   const double size = condition.slopes.cwiseAbs().maxCoeff();
-  if (size <= no_slope * never_negative.slopes.cwiseAbs().maxCoeff()) return;
+  if (size <= no_figure_slope * never_negative.slopes.cwiseAbs().maxCoeff()) return;
   condition.base /= size;
   condition.slopes /= size;
   conditions_.push_back(std::move(condition));
@@ -161,7 +158,7 @@ std::optional<PriceRange> SidedPrices::range_of(const Affine& figure) const {
   if (freedom_.cols() == 0) return std::nullopt;
   const double value = figure.at(now_);
   const Eigen::VectorXd slopes = freedom_.transpose() * figure.slopes;
-  if (slopes.cwiseAbs().maxCoeff() <= no_slope * std::max(1e-300, figure.slopes.cwiseAbs().maxCoeff())) {
+  if (slopes.cwiseAbs().maxCoeff() <= no_figure_slope * std::max(never_zero, figure.slopes.cwiseAbs().maxCoeff())) {
     return std::nullopt;
   }
   if (slopes.size() == 1) {  // an interval, as at a vertex of plain ranges
@@ -201,7 +198,7 @@ bool SidedPrices::is_shared(const std::vector<std::pair<int, int>>& ties, Eigen:
 std::optional<SidedPrice> SidedPrices::of(int limit) const {
   if (limit < 0) return std::nullopt;
   Affine looser{0, Eigen::VectorXd::Zero(now_.size())}, tighter = looser;
-  bool no_room = false;  // a weight stands between this limit and another that leaves it no other value
+  bool is_full = false;  // a weight stands between this limit and another that leaves it no other value
   for (Eigen::Index i = 0; i < weights_.size(); ++i) {
     const auto place = place_of(bounds_, weights_, i);
     const bool lower = bounds_.sets_lower(limit, i) && (place == Place::lower || place == Place::fixed);
@@ -213,7 +210,7 @@ std::optional<SidedPrice> SidedPrices::of(int limit) const {
     const bool gains = (beyond.at(now_) > 0) == lower || place != Place::fixed;
     if (gains && !is_shared(lower ? bounds_.lower_ties : bounds_.upper_ties, i)) looser.add(beyond, lower ? 1 : -1);
     tighter.add(within, lower ? 1 : -1);
-    no_room = no_room || place == Place::fixed;
+    is_full = is_full || place == Place::fixed;
   }
   for (std::size_t t = 0; t < touched_.size(); ++t) {
     const auto& row = rows_[touched_[t]];
@@ -226,7 +223,7 @@ std::optional<SidedPrice> SidedPrices::of(int limit) const {
   }
   const auto gains = range_of(looser), takes = range_of(tighter);
   const double least = gains ? gains->least : looser.at(now_), most = takes ? takes->most : tighter.at(now_);
-  return sided_within(PriceRange{least, no_room ? infinity : most});
+  return sided_within(PriceRange{least, is_full ? infinity : most});
 }
 
 /// The range of what moving something up and down adds, each from its own side.

@@ -8,6 +8,7 @@
 
 #include "base/blas.hpp"
 #include "frontier/conflict.hpp"
+#include "frontier/tolerances.hpp"
 #include "frontier/trace.hpp"
 #include "inchtide/base/range.hpp"
 
@@ -15,8 +16,6 @@ namespace inchtide {
 namespace {
 
 constexpr int most_rounds = 60;
-/// A price below this part of the gradient's terms, or a weight this far out of its range, is rounding.
-constexpr double noise = 1e-12;
 
 enum class At : signed char { lower, upper, free };
 
@@ -54,7 +53,8 @@ class Pivoting {
     at_.assign(std::size_t(n_), At::lower);
     if (near.size() == n_) {
       for (Eigen::Index i = 0; i < n_; ++i) {
-        const bool low = near[i] - bounds_.lower[i] <= 1e-9, high = bounds_.upper[i] - near[i] <= 1e-9;
+        const bool low = near[i] - bounds_.lower[i] <= binding_within,
+                   high = bounds_.upper[i] - near[i] <= binding_within;
         at_[std::size_t(i)] = low ? At::lower : high ? At::upper : At::free;
       }
       return;
@@ -101,7 +101,7 @@ class Pivoting {
     const Eigen::LLT<Eigen::MatrixXd> factors(block);
     if (factors.info() != Eigen::Success) return false;
     const auto diagonal = factors.matrixLLT().diagonal();
-    if (diagonal.cwiseAbs2().minCoeff() <= 1e-11 * largest) return false;
+    if (diagonal.cwiseAbs2().minCoeff() <= singular * largest) return false;
     const Eigen::VectorXd ones = factors.solve(Eigen::VectorXd::Ones(f)), own = factors.solve(right);
     y_ = (bounds_.budget - fixed.sum() - own.sum()) / ones.sum();
     const Eigen::VectorXd weights = own + y_ * ones;
@@ -130,19 +130,19 @@ class Pivoting {
 
   std::vector<std::pair<Eigen::Index, At>> wrong_ones() const {
     std::vector<std::pair<Eigen::Index, At>> wrong;
-    const double scale = std::max({std::abs(y_), lambda_ * m_.cwiseAbs().maxCoeff(), 1e-300});
+    const double scale = std::max({std::abs(y_), lambda_ * m_.cwiseAbs().maxCoeff(), never_zero});
     for (Eigen::Index i = 0; i < n_; ++i) {
       const double z = gradient_[i] - y_;
       switch (at_[std::size_t(i)]) {
         case At::free:
-          if (w_[i] < bounds_.lower[i] - noise) wrong.emplace_back(i, At::lower);
-          if (w_[i] > bounds_.upper[i] + noise) wrong.emplace_back(i, At::upper);
+          if (w_[i] < bounds_.lower[i] - price_noise) wrong.emplace_back(i, At::lower);
+          if (w_[i] > bounds_.upper[i] + price_noise) wrong.emplace_back(i, At::upper);
           break;
         case At::lower:
-          if (z < -noise * scale && bounds_.lower[i] < bounds_.upper[i]) wrong.emplace_back(i, At::free);
+          if (z < -price_noise * scale && bounds_.lower[i] < bounds_.upper[i]) wrong.emplace_back(i, At::free);
           break;
         case At::upper:
-          if (z > noise * scale && bounds_.lower[i] < bounds_.upper[i]) wrong.emplace_back(i, At::free);
+          if (z > price_noise * scale && bounds_.lower[i] < bounds_.upper[i]) wrong.emplace_back(i, At::free);
           break;
       }
     }
@@ -168,7 +168,7 @@ Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double 
     if (auto weights = pivoting.solve(near)) {
       Portfolio portfolio;
       portfolio.certificate = certify(estimate.covariance, estimate.expected_return, bounds, *weights, lambda);
-      if (portfolio.certificate.holds(1e-11)) {
+      if (portfolio.certificate.holds(good_start)) {
         portfolio.expected_return = estimate.expected_return.dot(*weights);
         portfolio.volatility = std::sqrt(estimate.covariance.portfolio_variance(*weights));
         portfolio.lambda = lambda;

@@ -1,6 +1,8 @@
 #pragma once
 // Tracing for searches, which ask thousands of times.
 
+#include <string>
+
 #include "inchtide/frontier/frontier.hpp"
 
 namespace inchtide {
@@ -12,6 +14,10 @@ Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds, const Wat
 // One portfolio of it, likewise: see `single_portfolio`.
 Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double lambda,
                          const Eigen::VectorXd& near = {});
+
+// Names two assets that are next to the same, as two share classes are: the likely reason where rounding defeats the
+// solver. Empty where there are none.
+std::string look_alikes(const Estimate& estimate);
 
 // @throws InputError for what doesn't fit, or a figure that is no number. Names are not looked at.
 void check_problem(const Estimate& estimate, const Bounds& bounds);

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "frontier/conflict.hpp"
+#include "frontier/tolerances.hpp"
 #include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
@@ -14,8 +15,6 @@
 namespace inchtide {
 namespace {
 
-/// Tracking errors may pass the ceiling by this part of it.
-constexpr double slackness = 1e-9;
 /// Halvings of a range until it is next to nothing.
 constexpr int halvings = 52;
 
@@ -80,7 +79,7 @@ TrackedFrontier::TrackedFrontier(const Estimate& estimate, const Bounds& bounds,
   benchmark_.check(estimate.size());
   const auto active = active_frontier(estimate, bounds, benchmark_);
   const double nearest = active.corners().back().volatility, farthest = active.corners().front().volatility;
-  if (nearest > ceiling_ * (1 + slackness)) {
+  if (nearest > ceiling_ * (1 + ceiling_slack)) {
     throw InfeasibleLimits(fmt::format("The least tracking error within the other limits is {}, above the ceiling of "
                                        "{}",
                                        percent_text(nearest, 4), short_percent(ceiling_)),
@@ -142,7 +141,7 @@ TrackedPortfolio TrackedFrontier::on_ceiling(std::optional<double> expected_retu
   auto found = path.at_lambda(v);
 
   TrackedPortfolio tracked;
-  const double scale = 1 / std::max(1 - v, 1e-12);  // 1 + the ceiling's price
+  const double scale = 1 / std::max(1 - v, least_complement);  // 1 + the ceiling's price
   double return_price = 0;
   Eigen::VectorXd row_prices = found.row_prices;
   if (expected_return) {
@@ -179,7 +178,7 @@ TrackedPortfolio TrackedFrontier::minimum_variance() const {
 }
 
 TrackedPortfolio TrackedFrontier::at_return(double expected_return) const {
-  const double allowed = 1e-12 * std::max({std::abs(least_), std::abs(most_), 1e-300});
+  const double allowed = range_slack * std::max({std::abs(least_), std::abs(most_), never_zero});
   if (!(expected_return >= least_ - allowed && expected_return <= most_ + allowed)) {
     throw InputError(fmt::format("target-return={}", short_percent(expected_return)),
                      "no efficient portfolio within the limits has this expected return",
@@ -207,7 +206,7 @@ TrackedPortfolio TrackedFrontier::search(Lower lower) const {
 
 TrackedPortfolio TrackedFrontier::at_volatility(double volatility) const {
   const double least = minimum_variance().portfolio.volatility, most = at_return(most_).portfolio.volatility;
-  if (!(volatility >= least * (1 - 1e-12) && volatility <= most * (1 + 1e-12))) {
+  if (!(volatility >= least * (1 - range_slack) && volatility <= most * (1 + range_slack))) {
     throw InputError(fmt::format("target-volatility={}", short_percent(volatility)),
                      "no efficient portfolio within the limits has this volatility",
                      fmt::format("The range is {} (minimum variance) to {} (highest return)", percent_text(least, 4),
@@ -251,7 +250,7 @@ TrackedPortfolio least_at_volatility(const Estimate& estimate, const Bounds& bou
   pulled.expected_return = benchmark.covariances;
   const auto towards = trace_plainly(pulled, without_ceilings(bounds));
   const double least = towards.corners().back().volatility, most = bounds.volatility->value;
-  if (least > most * (1 + slackness)) {
+  if (least > most * (1 + ceiling_slack)) {
     throw InfeasibleLimits(fmt::format("The least volatility within the limits is {}, above the ceiling of {}",
                                        percent_text(least, 4), short_percent(most)),
                            {});
@@ -260,7 +259,7 @@ TrackedPortfolio least_at_volatility(const Estimate& estimate, const Bounds& bou
   auto found = towards.at_volatility(std::max(least, most));
   tracked.prices = bound_prices(pulled.covariance, pulled.expected_return, towards.bounds(), found.weights,
                                 found.lambda, found.row_prices);
-  const double scale = 1 / std::max(found.lambda, 1e-12);  // 1 + the ceiling's price
+  const double scale = 1 / std::max(found.lambda, least_complement);  // 1 + the ceiling's price
   tracked.prices.budget *= scale;
   tracked.prices.row *= scale;
   tracked.prices.bound *= scale;
@@ -288,7 +287,7 @@ TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& gi
   tracked.portfolio = std::move(found);
   auto& p = tracked.portfolio;
   p.volatility = std::sqrt(estimate.covariance.portfolio_variance(p.weights));
-  if (bounds.volatility && p.volatility > bounds.volatility->value * (1 + slackness)) {
+  if (bounds.volatility && p.volatility > bounds.volatility->value * (1 + ceiling_slack)) {
     tracked = least_at_volatility(estimate, bounds, benchmark);
   }
   p.expected_return = estimate.expected_return.dot(p.weights);

@@ -10,14 +10,12 @@
 #include <numeric>
 
 #include "base/blas.hpp"
+#include "frontier/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr double feasible_within = 1e-11;
-/// Entries of a pivot column below this part of its largest are rounding.
-constexpr double no_pivot = 1e-11;
 constexpr int pivots_between_refactors = 40;
 
 class Simplex {
@@ -136,8 +134,8 @@ class Simplex {
       Eigen::VectorXd reduced = first_phase ? Eigen::VectorXd::Zero(n_ + p_) : Eigen::VectorXd(-pieces_.linear);
       blas::multiply(n_ + p_, p_, -1, pieces_.rows.data(), n_ + p_, y.data(), 1, reduced.data());
       const double scale =
-          std::max({first_phase ? 1.0 : pieces_.linear.cwiseAbs().maxCoeff(), y.cwiseAbs().maxCoeff(), 1e-300});
-      const auto entering = choose(reduced, y, first_phase, 1e-13 * scale, stalled > patience);
+          std::max({first_phase ? 1.0 : pieces_.linear.cwiseAbs().maxCoeff(), y.cwiseAbs().maxCoeff(), never_zero});
+      const auto entering = choose(reduced, y, first_phase, no_reduced_cost * scale, stalled > patience);
       if (entering.variable < 0) {
         if (since_refactor == 0) return;
         refactor();  // look again with fresh figures
@@ -168,13 +166,13 @@ class Simplex {
     Entering best;
     const bool bends = !pieces_.bent().empty();
     for (int j = 0; j < n_ + p_ && !(first && best.variable >= 0); ++j) {
-      const double least = first_phase ? (1 - 1e-9) * std::abs(best.slope) : std::abs(best.slope);
+      const double least = first_phase ? (1 - same_slope) * std::abs(best.slope) : std::abs(best.slope);
       if (!bends && std::abs(reduced[j]) <= std::max(noise, least)) continue;  // most of them
       if (place_[std::size_t(j)] >= 0) continue;
       const auto consider = [&](double slope, bool over_bend) {
         const double gain = slope < 0 ? pieces_.linear[j] : -pieces_.linear[j];
         bool better = best.variable < 0 || std::abs(slope) > std::abs(best.slope);
-        if (first_phase && best.variable >= 0 && std::abs(std::abs(slope) - std::abs(best.slope)) <= 1e-9) {
+        if (first_phase && best.variable >= 0 && std::abs(std::abs(slope) - std::abs(best.slope)) <= same_slope) {
           better = gain > best.gain;
         }
         if (better) best = {j, slope, over_bend, gain};
@@ -214,8 +212,8 @@ class Simplex {
       }
       if (std::isinf(bound)) continue;
       const double far = std::max(0.0, (bound - x_[j]) / slope);
-      bool better = far < room - 1e-14;
-      if (!better && leaving >= 0 && far <= room + 1e-14) {  // a tie: the surer pivot, or the lowest index
+      bool better = far < room - same_step;
+      if (!better && leaving >= 0 && far <= room + same_step) {  // a tie: the surer pivot, or the lowest index
         better = lowest_index ? j < basic_[std::size_t(leaving)] : std::abs(column[k]) > std::abs(column[leaving]);
       }
       if (!better) continue;
