@@ -2,7 +2,7 @@
 #include <fmt/format.h>
 
 #include "inchtide/base/errors.hpp"
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/price_files.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 
 using namespace inchtide;

@@ -1,6 +1,8 @@
 // Any bytes as CSV files of prices and of splits.
 
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/prices.hpp"
+#include "inchtide/exchange/action_file.hpp"
+#include "inchtide/exchange/price_files.hpp"
 #include "input.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {

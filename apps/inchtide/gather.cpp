@@ -10,6 +10,7 @@
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/gather.hpp"
+#include "inchtide/exchange/list_files.hpp"
 #include "inchtide/report/gathering.hpp"
 #include "output.hpp"
 #include "study.hpp"

@@ -25,7 +25,8 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/list_files.hpp"
+#include "inchtide/exchange/prices.hpp"
 
 namespace {
 

@@ -13,7 +13,7 @@
 #include "inchtide/base/percent.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/http.hpp"
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/price_files.hpp"
 #include "json_walk.hpp"
 
 namespace inchtide::exchange {

@@ -1,7 +1,6 @@
 #include "inchtide/exchange/store.hpp"
 
 #include <fmt/format.h>
-#include <sqlite3.h>
 
 #include <array>
 #include <chrono>
@@ -12,6 +11,7 @@
 #include <thread>
 
 #include "exchange/calendars.hpp"
+#include "exchange/sqlite.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
 #include "inchtide/base/names.hpp"
@@ -26,7 +26,6 @@ namespace fs = std::filesystem;
 /// "tide" in ASCII: marks the file as ours.
 constexpr int application = 0x74696465;
 constexpr int format = 1;
-constexpr int patience_ms = 10'000;
 
 /// A bar's key holds the asset in the upper and the day in the lower bits, so that an asset's rows lie together in
 /// order of their days. Days count from 1970, moved by 2^20 to be positive.
@@ -72,134 +71,6 @@ constexpr const char* schema = R"(
 )";
 constexpr std::array<const char*, price_fields> column_names = {"open",           "high",   "low",  "close",
                                                                 "adjusted_close", "volume", "price"};
-
-[[noreturn]] void fail(const fs::path& path, sqlite3* connection, int code) {
-  const std::string said = connection != nullptr ? sqlite3_errmsg(connection) : sqlite3_errstr(code);
-  const int kind = code & 0xFF;
-  const auto outside = [&](const std::string& problem, std::vector<Remedy> remedies) {
-    throw OutsideFailure(Where::in_file(path.string()), problem, std::move(remedies));
-  };
-  if (kind == SQLITE_FULL) outside("the disk is full", {"What was complete is stored; make room and run it again"});
-  if (kind == SQLITE_READONLY) {
-    outside("the store is read-only",
-            {"Allow writing to the file and its folder", {Means::store, "choose another store"}});
-  }
-  if (kind == SQLITE_BUSY || kind == SQLITE_LOCKED) {
-    outside("another program is writing to the store", {"Wait until it has finished and run this again"});
-  }
-  if (kind == SQLITE_NOTADB || kind == SQLITE_CORRUPT) {
-    throw InputError(Where::in_file(path.string()), fmt::format("it is not a store, or damaged ({})", said),
-                     "Choose another file, or gather into a new one");
-  }
-  if (kind == SQLITE_CANTOPEN) outside("it cannot be opened or made", {"Check its folder and the permissions"});
-  if (kind == SQLITE_IOERR) {
-    outside(fmt::format("the disk failed or is full ({})", said), {"What was complete is stored; run it again"});
-  }
-  outside(fmt::format("the store failed: {}", said), {});
-  std::terminate();
-}
-
-/// A prepared statement; one step at a time.
-class Statement {
- public:
-  Statement(const fs::path& path, sqlite3* connection, const std::string& sql) : path_(path), connection_(connection) {
-    sqlite3_stmt* made = nullptr;
-    const int code = sqlite3_prepare_v2(connection, sql.c_str(), -1, &made, nullptr);
-    statement_.reset(made);
-    if (code != SQLITE_OK) fail(path_, connection_, code);
-  }
-
-  void bind(int at, std::int64_t value) { sqlite3_bind_int64(statement_.get(), at, value); }
-  void bind(int at, const std::string& value) {
-    sqlite3_bind_text(statement_.get(), at, value.data(), int(value.size()), SQLITE_TRANSIENT);
-  }
-  /// NaN is stored as nothing.
-  void bind(int at, double value) {
-    if (std::isnan(value)) {
-      sqlite3_bind_null(statement_.get(), at);
-    } else {
-      sqlite3_bind_double(statement_.get(), at, value);
-    }
-  }
-
-  /// True when there is a row.
-  bool step() {
-    const int code = sqlite3_step(statement_.get());
-    if (code == SQLITE_ROW) return true;
-    if (code == SQLITE_DONE) return false;
-    sqlite3_reset(statement_.get());
-    fail(path_, connection_, code);
-  }
-  void run() {
-    step();
-    sqlite3_reset(statement_.get());
-  }
-
-  std::int64_t integer(int column) const { return sqlite3_column_int64(statement_.get(), column); }
-  std::string text(int column) const {
-    const auto* value = sqlite3_column_text(statement_.get(), column);
-    return value == nullptr ? "" : reinterpret_cast<const char*>(value);
-  }
-  double number(int column) const {
-    if (sqlite3_column_type(statement_.get(), column) == SQLITE_NULL) return std::numeric_limits<double>::quiet_NaN();
-    return sqlite3_column_double(statement_.get(), column);
-  }
-
- private:
-  struct Finalize {
-    void operator()(sqlite3_stmt* statement) const { sqlite3_finalize(statement); }
-  };
-  const fs::path& path_;
-  sqlite3* connection_;
-  std::unique_ptr<sqlite3_stmt, Finalize> statement_;
-};
-
-void execute(const fs::path& path, sqlite3* connection, const char* sql) {
-  const int code = sqlite3_exec(connection, sql, nullptr, nullptr, nullptr);
-  if (code != SQLITE_OK) fail(path, connection, sqlite3_extended_errcode(connection));
-}
-
-/// Taken back unless it was kept.
-class Transaction {
- public:
-  Transaction(const fs::path& path, sqlite3* connection) : path_(path), connection_(connection) {
-    execute(path_, connection_, "BEGIN IMMEDIATE");
-  }
-  Transaction(const Transaction&) = delete;
-  Transaction& operator=(const Transaction&) = delete;
-  void keep() {
-    execute(path_, connection_, "COMMIT");
-    kept_ = true;
-  }
-  ~Transaction() {
-    if (!kept_) sqlite3_exec(connection_, "ROLLBACK", nullptr, nullptr, nullptr);
-  }
-
- private:
-  const fs::path& path_;
-  sqlite3* connection_;
-  bool kept_ = false;
-};
-
-int number_from(const fs::path& path, sqlite3* connection, const char* sql) {
-  Statement statement(path, connection, sql);
-  return statement.step() ? int(statement.integer(0)) : 0;
-}
-
-std::shared_ptr<sqlite3> connect(const fs::path& path, int flags, const std::string& parameters = "") {
-  std::string uri = "file:";
-  for (char c : fs::absolute(path).string()) {
-    uri += c == '%' || c == '?' || c == '#' ? fmt::format("%{:02X}", int(c)) : std::string(1, c);
-  }
-  sqlite3* made = nullptr;
-  const int code =
-      sqlite3_open_v2((uri + parameters).c_str(), &made, flags | SQLITE_OPEN_URI | SQLITE_OPEN_NOMUTEX, nullptr);
-  std::shared_ptr<sqlite3> connection(made, sqlite3_close);
-  if (code != SQLITE_OK) fail(path, nullptr, code);
-  sqlite3_extended_result_codes(made, 1);
-  sqlite3_busy_timeout(made, patience_ms);
-  return connection;
-}
 
 /// Checks that a file is ours and that this version can read it.
 void check_format(const fs::path& path, sqlite3* connection) {
@@ -380,7 +251,7 @@ PriceHistory chosen_history(const fs::path& path, sqlite3* connection, const Ent
 
 /// Switches a store to write-ahead mode. Two that make it at once get in each other's way there without SQLite waiting.
 void use_write_ahead(const fs::path& path, sqlite3* connection) {
-  const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(patience_ms);
+  const auto until = std::chrono::steady_clock::now() + std::chrono::milliseconds(busy_patience_ms);
   int code = SQLITE_BUSY;
   while ((code & 0xFF) == SQLITE_BUSY && std::chrono::steady_clock::now() < until) {
     code =

@@ -1,7 +1,11 @@
 #include <utility>
 
 #include "inchtide/base/errors.hpp"
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/action_file.hpp"
+#include "inchtide/exchange/list_files.hpp"
+#include "inchtide/exchange/price_files.hpp"
+#include "inchtide/exchange/prices.hpp"
+#include "inchtide/exchange/rate_files.hpp"
 #include "inchtide/mandate/mandate.hpp"
 
 namespace inchtide {

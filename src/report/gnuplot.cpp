@@ -1,29 +1,21 @@
-// The chart writer: a gnuplot script with the data in it, run as a process that reads and writes only streams.
+// The chart writer: a gnuplot script with the data in it.
 
 #include <fmt/format.h>
-#include <spawn.h>
 #include <sys/wait.h>
-#include <unistd.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <cmath>
-#include <csignal>
-#include <cstring>
 #include <limits>
 #include <optional>
-#include <thread>
-#include <type_traits>
 #include <variant>
 
+#include "gnuplot_process.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/report/chart.hpp"
-#include "memory_file.hpp"
-
-extern char** environ;
+#include "labels.hpp"
 
 namespace inchtide::report {
 namespace {
@@ -99,114 +91,6 @@ std::string axis_lines(char name, const Axis& axis, const Look& look) {
 
 double on_axis(double value, const Axis& axis) {
   return axis.scale == Scale::percent ? 100 * value : value;
-}
-
-/// Where a label stands beside its point.
-enum class Side { right, left, above, below };
-constexpr Side sides[] = {Side::right, Side::left, Side::above, Side::below};
-
-struct Box {
-  double left, right, bottom, top;
-
-  bool touches(const Box& other) const {
-    return left < other.right && other.left < right && bottom < other.top && other.bottom < top;
-  }
-};
-
-/// The room that a label takes, in points of a picture of about 1100 x 640, for a point at (x, y).
-Box label_box(double x, double y, std::size_t letters, Side side) {
-  constexpr double letter = 8.5, half_line = 8, gap = 9;
-  const double width = letter * double(letters);
-  switch (side) {
-    case Side::right: return {x + gap, x + gap + width, y - half_line, y + half_line};
-    case Side::left: return {x - gap - width, x - gap, y - half_line, y + half_line};
-    case Side::above: return {x - width / 2, x + width / 2, y + gap, y + gap + 2 * half_line};
-    case Side::below: return {x - width / 2, x + width / 2, y - gap - 2 * half_line, y - gap};
-  }
-  return {};
-}
-
-constexpr double seconds_a_day = 86400;
-
-/// A series as a table of figures: x, then the columns of its kind (of bars open, high, low and close as gnuplot takes
-/// them; of a band low and high).
-struct Figures {
-  std::vector<double> x;
-  std::vector<const std::vector<double>*> columns;
-  const Points* points = nullptr;  ///< where it is of that kind
-
-  std::size_t size() const { return x.size(); }
-};
-
-std::vector<double> on_line(const std::vector<double>& places) {
-  return places;
-}
-
-std::vector<double> on_line(const std::vector<Day>& days) {
-  std::vector<double> seconds;
-  for (Day day : days) seconds.push_back(seconds_a_day * double(day.time_since_epoch().count()));
-  return seconds;
-}
-
-std::vector<double> on_line(const Along& places) {
-  return std::visit([](const auto& list) { return on_line(list); }, places);
-}
-
-Figures figures_of(const Series& series) {
-  return std::visit(
-      [](const auto& s) -> Figures {
-        using Kind = std::decay_t<decltype(s)>;
-        if constexpr (std::is_same_v<Kind, PriceBars>) {
-          return {on_line(s.x), {&s.open, &s.low, &s.high, &s.close}};
-        } else if constexpr (std::is_same_v<Kind, Band>) {
-          return {on_line(s.x), {&s.low, &s.high}};
-        } else if constexpr (std::is_same_v<Kind, Points>) {
-          return {on_line(s.x), {&s.y}, &s};
-        } else {
-          return {on_line(s.x), {&s.y}};
-        }
-      },
-      series);
-}
-
-/// Maps a chart's data onto the picture, near enough to see which labels would collide.
-struct Picture {
-  double least_x = 1e300, most_x = -1e300, least_y = 1e300, most_y = -1e300;
-
-  explicit Picture(const Chart& chart) {
-    if (chart.x_from_zero) least_x = 0;
-    for (const auto& series : chart.series) {
-      const auto figures = figures_of(series);
-      for (double x : figures.x) least_x = std::min(least_x, x), most_x = std::max(most_x, x);
-      for (double y : *figures.columns.back()) least_y = std::min(least_y, y), most_y = std::max(most_y, y);
-    }
-  }
-  double x(double value) const { return 1100 * 0.85 * (value - least_x) / std::max(most_x - least_x, 1e-300); }
-  double y(double value) const { return 640 * 0.8 * (value - least_y) / std::max(most_y - least_y, 1e-300); }
-};
-
-/// A side for each label of points, the first on which it collides neither with an earlier label nor with a point.
-std::vector<Side> label_sides(const Chart& chart, const Points& series) {
-  const Picture picture(chart);
-  std::vector<Box> taken;
-  for (std::size_t i = 0; i < series.labels.size(); ++i) {
-    const double x = picture.x(series.x[i]), y = picture.y(series.y[i]);
-    taken.push_back({x - 4, x + 4, y - 4, y + 4});
-  }
-  std::vector<Side> chosen;
-  for (std::size_t i = 0; i < series.labels.size(); ++i) {
-    const auto box_on = [&](Side side) {
-      return label_box(picture.x(series.x[i]), picture.y(series.y[i]), series.labels[i].size(), side);
-    };
-    const auto is_free = [&](Side side) {
-      const auto box = box_on(side);
-      return box.left >= 0 && std::ranges::none_of(taken, [&](const Box& other) { return box.touches(other); });
-    };
-    const auto* side = std::ranges::find_if(sides, is_free);
-    chosen.push_back(side == std::end(sides) ? Side::right : *side);
-    taken.push_back(box_on(chosen.back()));
-  }
-  return chosen;
 }
 
 /// Labels of points, as an array of strings that the points name by position: data blocks hold nothing but figures.
@@ -453,44 +337,6 @@ std::string script_for(const Chart& chart, const std::string& terminal, const Lo
   return script + plot_lines(chart, chart.y, chart.series, 0, look);
 }
 
-/// Starts gnuplot without its users' own settings; script, picture and messages are its three streams.
-pid_t start_gnuplot(const MemoryFile& script, const MemoryFile& picture, const MemoryFile& messages) {
-  posix_spawn_file_actions_t actions;
-  posix_spawn_file_actions_init(&actions);
-  posix_spawn_file_actions_adddup2(&actions, script.descriptor(), STDIN_FILENO);
-  posix_spawn_file_actions_adddup2(&actions, picture.descriptor(), STDOUT_FILENO);
-  posix_spawn_file_actions_adddup2(&actions, messages.descriptor(), STDERR_FILENO);
-  std::string program = "gnuplot", plain = "-d", file = "/dev/stdin";
-  char* arguments[] = {program.data(), plain.data(), file.data(), nullptr};
-  pid_t process = 0;
-  const int started = posix_spawnp(&process, "gnuplot", &actions, nullptr, arguments, environ);
-  posix_spawn_file_actions_destroy(&actions);
-  if (started == ENOENT) {
-    throw OutsideFailure(
-        {}, "gnuplot is not installed, so no figure can be drawn",
-        {"Install it (apt-get install gnuplot-nox)", "leave the figure out; everything else works without it"});
-  }
-  if (started != 0) throw OutsideFailure(fmt::format("gnuplot could not be started: {}", std::strerror(started)));
-  return process;
-}
-
-/// Waits for a process to end and returns its status; one that takes too long is stopped: nothing is returned.
-std::optional<int> status_of(pid_t process, std::chrono::milliseconds patience) {
-  const auto end = std::chrono::steady_clock::now() + patience;
-  int status = 0;
-  for (;;) {
-    const auto ended = waitpid(process, &status, WNOHANG);
-    if (ended == process) return status;
-    if (ended < 0 && errno != EINTR) return status;
-    if (std::chrono::steady_clock::now() > end) break;
-    std::this_thread::sleep_for(std::chrono::milliseconds(2));
-  }
-  ::kill(process, SIGKILL);
-  while (waitpid(process, &status, 0) < 0 && errno == EINTR) {
-  }
-  return std::nullopt;
-}
-
 /// A picture that was cut short lacks its end.
 bool is_whole(const std::string& picture, const fs::path& path) {
   const auto ending = path.extension().string();
@@ -523,21 +369,19 @@ void draw(const Chart& chart, const fs::path& path, std::chrono::milliseconds pa
   const auto terminal = terminal_for(path, look);
   check_figures(chart.series, path);
   for (const auto& panel : chart.below) check_figures(panel.series, path);
-  const MemoryFile script(script_for(chart, terminal, look)), picture, messages;
-  const auto status = status_of(start_gnuplot(script, picture, messages), patience);
+  const auto answer = run_gnuplot(script_for(chart, terminal, look), patience);
   const auto failed = [&](const std::string& why) {
     throw OutsideFailure(Where::in_file(path.string()), fmt::format("gnuplot failed: {}", why));
   };
-  if (!status) {
+  if (!answer.status) {
     failed(fmt::format("it was stopped after {:.3g} s", std::chrono::duration<double>(patience).count()));
   }
-  const auto drawn = picture.content();
-  const bool ended_well = WIFEXITED(*status) && WEXITSTATUS(*status) == 0;
-  if (!ended_well || !is_whole(drawn, path)) {
-    const auto said = messages.content();
+  const bool ended_well = WIFEXITED(*answer.status) && WEXITSTATUS(*answer.status) == 0;
+  if (!ended_well || !is_whole(answer.picture, path)) {
+    const auto& said = answer.said;
     failed(!said.empty() ? excerpt(said, 400) : ended_well ? "the picture is cut short" : "it ended without a word");
   }
-  exchange::write_text_file(path, drawn);
+  exchange::write_text_file(path, answer.picture);
 }
 
 }  // namespace inchtide::report

@@ -1,6 +1,9 @@
 // The ways in which CSV files write days and figures.
 
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/action_file.hpp"
+#include "inchtide/exchange/list_files.hpp"
+#include "inchtide/exchange/price_files.hpp"
+#include "inchtide/exchange/prices.hpp"
 #include "support/messages.hpp"
 #include "support/process.hpp"
 

@@ -6,7 +6,10 @@
 #include "inchtide/exchange/csv.hpp"
 #include "inchtide/exchange/estimate_file.hpp"
 #include "inchtide/exchange/files.hpp"
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/list_files.hpp"
+#include "inchtide/exchange/price_files.hpp"
+#include "inchtide/exchange/prices.hpp"
+#include "inchtide/exchange/rate_files.hpp"
 #include "support/messages.hpp"
 #include "support/process.hpp"
 

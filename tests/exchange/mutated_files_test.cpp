@@ -5,9 +5,13 @@
 #include <random>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/exchange/action_file.hpp"
 #include "inchtide/exchange/estimate_file.hpp"
+#include "inchtide/exchange/list_files.hpp"
+#include "inchtide/exchange/price_files.hpp"
+#include "inchtide/exchange/prices.hpp"
 #include "inchtide/exchange/provider.hpp"
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/rate_files.hpp"
 #include "inchtide/mandate/mandate.hpp"
 #include "support/process.hpp"
 

@@ -11,7 +11,8 @@
 #include <string>
 #include <vector>
 
-#include "inchtide/exchange/tables_csv.hpp"
+#include "inchtide/exchange/price_files.hpp"
+#include "inchtide/exchange/prices.hpp"
 #include "inchtide/prices/bars.hpp"
 
 struct sqlite3;

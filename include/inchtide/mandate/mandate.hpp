@@ -14,7 +14,6 @@
 #include <vector>
 
 #include "inchtide/exchange/provider.hpp"
-#include "inchtide/exchange/tables_csv.hpp"
 #include "inchtide/study/settings.hpp"
 #include "inchtide/study/sources.hpp"
 

@@ -1,0 +1,59 @@
+#include "inchtide/exchange/action_file.hpp"
+
+#include "exchange/sheet_reader.hpp"
+#include "inchtide/base/percent.hpp"
+
+namespace inchtide::exchange {
+namespace {
+
+/// `2`, `2:1` or `3:2`: new shares for one old one.
+double split_in(std::string_view text, const CsvStyle& style, const std::function<Where()>& place) {
+  const auto colon = text.find(':');
+  if (colon == std::string_view::npos) return style.figure(text, place);
+  const double old_shares = style.figure(text.substr(colon + 1), place);
+  return style.figure(text.substr(0, colon), place) / old_shares;
+}
+
+}  // namespace
+
+namespace fs = std::filesystem;
+
+std::vector<CorporateAction> read_actions(const fs::path& path, const CsvStyle& style) {
+  std::vector<CorporateAction> actions;
+  std::vector<std::string> header;
+  std::size_t asset = 0, date = 0;
+  std::optional<std::size_t> split, dividend;
+  const auto read_header = [&](CsvRow row) {
+    header = texts(row);
+    check_headings_differ(path, header);
+    const auto a = find_column(header, {"asset", "code"}), d = find_column(header, {"date", "ex_day", "day"});
+    split = find_column(header, {"split"});
+    dividend = find_column(header, {"dividend"});
+    if (!a || !d || (!split && !dividend)) {
+      throw InputError(Where::in_file(path.string(), 1), fmt::format("the header has {}", fmt::join(header, ", ")),
+                       "Give columns 'asset', 'date' (the ex-day), and 'split', 'dividend' or both");
+    }
+    asset = *a;
+    date = *d;
+  };
+  const auto read_row = [&](std::size_t line, CsvRow row) {
+    const auto place = [&](std::size_t column) {
+      return [&, column] { return cell_place(path, line, header[column]); };
+    };
+    CorporateAction action{std::string(row[asset]), style.day(row[date], place(date))};
+    if (action.asset.empty()) throw InputError(place(asset)(), "the asset is missing", "Name one a row");
+    if (split && !row[*split].empty()) action.split = split_in(row[*split], style, place(*split));
+    if (dividend && !row[*dividend].empty()) action.dividend = style.figure(row[*dividend], place(*dividend));
+    if (!(action.split > 0) || !std::isfinite(action.split)) {
+      throw InputError(place(*split)(), fmt::format("a split of {}", row[*split]), "Write 2, 2:1 or 3:2");
+    }
+    if (!(action.dividend >= 0)) {
+      throw InputError(place(*dividend)(), "the dividend is negative", "Give the cash for one share");
+    }
+    actions.push_back(std::move(action));
+  };
+  read_csv(path, read_header, read_row);
+  return actions;
+}
+
+}  // namespace inchtide::exchange
