@@ -1,4 +1,4 @@
-# How every target of this project is compiled, and how the three libraries are made.
+# How every target of this project is compiled, and how its libraries are made.
 
 add_library(inchtide_flags INTERFACE)
 target_compile_features(inchtide_flags INTERFACE cxx_std_20)
@@ -8,19 +8,21 @@ target_compile_options(inchtide_flags INTERFACE
   $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict -Wno-maybe-uninitialized -Wno-stringop-overflow -Wno-array-bounds>
   $<$<BOOL:${INCHTIDE_WARNINGS_AS_ERRORS}>:-Werror>)
 if(INCHTIDE_SANITIZE)
-  # Checks before every single access double the time to compile, and the address sanitizer stops at what they look for
-  # (null, what lies outside of an object) or the processor allows it (alignment).
-  add_compile_options(-fsanitize=address,undefined -fno-sanitize=null,alignment,object-size,vptr
-                      -fno-sanitize-recover=all -fno-omit-frame-pointer)
-  add_link_options(-fsanitize=address,undefined)
+  # Of undefined behaviour what nothing else sees; checks before every single access would double the time to compile,
+  # and the address sanitizer stops at what they look for.
+  set(checks address,signed-integer-overflow,shift,bounds,float-cast-overflow,return)
+  add_compile_options(-fsanitize=${checks} -fno-sanitize-recover=all -fno-omit-frame-pointer)
+  add_link_options(-fsanitize=${checks})
 endif()
 
-# inchtide_library(core sources...): the library inchtide::core, its public headers and its install rules.
+# inchtide_library(core sources...): the library inchtide::core, its public headers and its install rules. Shared where
+# BUILD_SHARED_LIBS asks for it, with nothing to be seen of it but the public names (base/api.hpp).
 function(inchtide_library name)
   set(target inchtide_${name})
-  add_library(${target} STATIC ${ARGN})
+  add_library(${target} ${ARGN})
   add_library(inchtide::${name} ALIAS ${target})
-  set_target_properties(${target} PROPERTIES EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON)
+  set_target_properties(${target} PROPERTIES EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
+    CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION})
   target_compile_features(${target} PUBLIC cxx_std_20)
   target_include_directories(${target} PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include>
                                               $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>
@@ -33,7 +35,12 @@ function(inchtide_library name)
   endif()
   foreach(stage IN LISTS stages)
     install(DIRECTORY ${PROJECT_SOURCE_DIR}/include/inchtide/${stage}
-            DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/inchtide)
+            DESTINATION ${CMAKE_INSTALL_INCLUDEDIR}/inchtide COMPONENT ${name})
   endforeach()
-  install(TARGETS ${target} EXPORT inchtide ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})
+  # Each library is a component of the package, exported by itself, so that it can be found alone.
+  install(TARGETS ${target} EXPORT inchtide-${name}
+          ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR} COMPONENT ${name}
+          LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR} COMPONENT ${name})
+  install(EXPORT inchtide-${name} NAMESPACE inchtide:: FILE inchtide-${name}.cmake
+          DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/inchtide COMPONENT ${name})
 endfunction()

@@ -7,6 +7,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 namespace {
@@ -63,6 +64,15 @@ CostClass CostClass::parse(std::string_view text, const Where& where) {
   return cost;
 }
 
+void CostRates::check(Eigen::Index assets) const {
+  check_per_asset(buy, assets, "costs of buying");
+  check_per_asset(sell, assets, "costs of selling");
+  for (Eigen::Index i = 0; i < assets; ++i) {
+    within(buy[i], 0, 1, "cost of buying");
+    within(sell[i], 0, 1, "cost of selling");
+  }
+}
+
 CostRates cost_rates(const std::vector<CostClass>& classes, const std::vector<std::string>& assets, const Tags& tags) {
   for (const auto& cost : classes) {
     const std::string where = fmt::format("cost class '{}'", cost.applies_to);
@@ -72,15 +82,15 @@ CostRates cost_rates(const std::vector<CostClass>& classes, const std::vector<st
       throw InputError(where, "no asset has this code or tag", did_you_mean(cost.applies_to, assets));
     }
   }
-  auto rates = CostRates::none(assets.size());
+  auto rates = CostRates::none(Eigen::Index(assets.size()));
   for (std::size_t i = 0; i < assets.size(); ++i) {
     Fit best = Fit::none;
     for (const auto& cost : classes) {
       const Fit fit = fit_of(cost, assets[i], tags);
       if (fit == Fit::none || fit < best) continue;
       best = fit;
-      rates.buy[i] = cost.buy_bps * basis_point;
-      rates.sell[i] = cost.sell_bps * basis_point;
+      rates.buy[Eigen::Index(i)] = cost.buy_bps * basis_point;
+      rates.sell[Eigen::Index(i)] = cost.sell_bps * basis_point;
     }
   }
   return rates;

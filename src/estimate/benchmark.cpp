@@ -24,14 +24,13 @@ void BenchmarkRisk::check(Eigen::Index assets) const {
 
 double BenchmarkRisk::tracking_error(const Covariance& covariance, const Eigen::VectorXd& weights) const {
   check(weights.size());
-  return std::sqrt(std::max(0.0, covariance.portfolio_variance(weights) - 2 * covariances.dot(weights) + variance));
+  return std::sqrt(std::max(0.0, squared_error(covariance, weights)));
 }
 
 BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark, Denominator denominator) {
   returns.check();
   check_benchmark(returns, benchmark);
-  std::vector<std::size_t> rows = returns.common_rows();
-  std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
+  const auto rows = rows_beside(returns, benchmark);
   if (rows.size() < 2) {
     throw InputError("benchmark", fmt::format("{} of its returns span the days of the assets'", rows.size()),
                      "Two at least are needed: look at its prices with inspect");

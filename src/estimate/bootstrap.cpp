@@ -9,6 +9,7 @@
 #include "inchtide/base/draws.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
+#include "inchtide/base/quantile.hpp"
 #include "returns/spans.hpp"
 
 namespace inchtide {
@@ -115,8 +116,8 @@ class Bootstrap {
     high.resize(draws.cols());
     for (Eigen::Index i = 0; i < draws.cols(); ++i) {
       std::vector<double> values(draws.col(i).begin(), draws.col(i).end());
-      low[i] = draw_quantile(values, (1 - options_.coverage) / 2);
-      high[i] = draw_quantile(values, (1 + options_.coverage) / 2);
+      low[i] = quantile(values, (1 - options_.coverage) / 2);
+      high[i] = quantile(values, (1 + options_.coverage) / 2);
     }
   }
 
@@ -154,16 +155,6 @@ std::vector<std::size_t> draw_of_rows(const BootstrapOptions& options, double bl
   std::vector<std::size_t> rows(periods);
   draw_rows(RandomDraw(options.seed, std::uint64_t(draw)), block, rows);
   return rows;
-}
-
-double draw_quantile(std::vector<double>& values, double at) {
-  const double place = at * double(values.size() - 1);
-  const auto below = std::size_t(place);
-  std::ranges::nth_element(values, values.begin() + std::ptrdiff_t(below));
-  const double low = values[below];
-  if (below + 1 == values.size()) return low;
-  const double high = *std::min_element(values.begin() + std::ptrdiff_t(below) + 1, values.end());
-  return low + (place - double(below)) * (high - low);
 }
 
 BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options) {

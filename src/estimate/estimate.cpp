@@ -13,8 +13,7 @@
 namespace inchtide {
 
 Eigen::VectorXd Estimate::sharpe_ratios() const {
-  const auto volatility = volatilities().array();
-  const auto excess = expected_return.array() - risk_free;
+  const Eigen::ArrayXd volatility = volatilities(), excess = expected_return.array() - risk_free;
   return (volatility > 0).select(excess / volatility, std::numeric_limits<double>::quiet_NaN());
 }
 

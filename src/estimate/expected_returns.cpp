@@ -36,7 +36,7 @@ Eigen::VectorXd market_model(const Observed& seen, const EstimateOptions& option
   const auto market = demean(seen.benchmark, equal_weights(seen.benchmark.size()));
   const double variance = market.rest.squaredNorm();
   if (!(variance > 0)) throw InputError("market-model", "the benchmark never moves", "Choose another benchmark");
-  const Eigen::VectorXd beta = seen.rest().transpose() * market.rest.col(0) / variance;
+  const Eigen::VectorXd beta = slopes_on(market.rest.col(0), seen.rest());
   const double premium = options.premium.value_or(seen.p * market.mean[0] - options.risk_free);
   return options.risk_free + (premium * beta).array();
 }

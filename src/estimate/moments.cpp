@@ -56,10 +56,7 @@ Eigen::VectorXd halving_weights(Eigen::Index count, double half_life) {
 }
 
 std::vector<std::size_t> complete_rows(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
-  auto rows = table.common_rows();
-  if (benchmark.size() > 0) {
-    std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
-  }
+  auto rows = rows_beside(table, benchmark);
   if (rows.size() >= 2) return rows;
   throw InputError("estimate", fmt::format("{} return common to all assets is too few for a variance", rows.size()),
                    {{Means::prices, "Give a longer history"},
@@ -86,6 +83,10 @@ Demeaned demean_spans(const Eigen::MatrixXd& returns, const Eigen::VectorXd& wei
   Demeaned result{weights.transpose() * returns, returns};
   result.rest -= k * result.mean;
   return result;
+}
+
+Eigen::VectorXd slopes_on(const Eigen::VectorXd& x, const Eigen::MatrixXd& y) {
+  return y.transpose() * x / x.squaredNorm();
 }
 
 Eigen::VectorXd equal_weights(Eigen::Index count) {

@@ -20,6 +20,9 @@ Demeaned demean(const Eigen::MatrixXd& returns, const Eigen::VectorXd& weights);
 // The same of returns over k periods each, where sum w k = 1: r - k m is left.
 Demeaned demean_spans(const Eigen::MatrixXd& returns, const Eigen::VectorXd& weights, const Eigen::VectorXd& k);
 
+// Of each column of y, its slope on x, by least squares; both around their means.
+Eigen::VectorXd slopes_on(const Eigen::VectorXd& x, const Eigen::MatrixXd& y);
+
 Eigen::VectorXd equal_weights(Eigen::Index count);
 
 // Solves S x = b for a positive definite S.

@@ -85,15 +85,15 @@ BindingLimit binding_in(const Fields& fields) {
   fields.maybe("rule", limit.text);
   limit.per_unit = fields.has("price_per_unit");
   const std::string per = limit.per_unit ? "_per_unit" : "_per_point";
-  maybe_figure(fields, "price" + per, limit.price);
+  maybe_figure(fields, "price" + per, limit.loosening);
   if (fields.has("raising" + per)) {  // null stands for no room
     limit.raising = limit.lowering = -none;
     maybe_figure(fields, "raising" + per, limit.raising);
     maybe_figure(fields, "lowering" + per, limit.lowering);
-  } else if (limit.price) {
+  } else if (limit.loosening) {
     limit.tightening = none;
     maybe_figure(fields, "tightening" + per, limit.tightening);
-    if (limit.tightening == limit.price) limit.tightening.reset();  // the same on both sides unless said
+    if (limit.tightening == limit.loosening) limit.tightening.reset();  // the same on both sides unless said
   }
   return limit;
 }

@@ -64,7 +64,7 @@ double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to) 
 
 double TradingCosts::of(const Eigen::VectorXd& weights) const {
   const Eigen::ArrayXd change = (weights - current).array();
-  return (buy.array() * change.max(0.0) - sell.array() * change.min(0.0)).sum();
+  return (rates.buy.array() * change.max(0.0) - rates.sell.array() * change.min(0.0)).sum();
 }
 
 bool Bounds::sets_lower(int limit, Eigen::Index asset) const {
@@ -79,9 +79,9 @@ bool Bounds::sets_upper(int limit, Eigen::Index asset) const {
 
 void TradingCosts::check(Eigen::Index assets) const {
   check_per_asset(current, assets, "weights held now");
-  check_per_asset(buy, assets, "costs of buying");
-  check_per_asset(sell, assets, "costs of selling");
-  if (assets > 0 && (buy.minCoeff() < 0 || sell.minCoeff() < 0)) {
+  check_per_asset(rates.buy, assets, "costs of buying");
+  check_per_asset(rates.sell, assets, "costs of selling");
+  if (assets > 0 && (rates.buy.minCoeff() < 0 || rates.sell.minCoeff() < 0)) {
     throw InputError("costs", "a rate is negative", "Give fractions of the value traded, from 0");
   }
   if (!(years > 0) || !std::isfinite(years)) {

@@ -15,20 +15,21 @@ constexpr int most_steps = 60;
 
 }  // namespace
 
-const BenchmarkRisk& benchmark_of(const std::optional<BenchmarkRisk>& benchmark) {
+const BenchmarkRisk& known_benchmark(const std::optional<BenchmarkRisk>& benchmark, const Where& what) {
   if (benchmark) return *benchmark;
-  throw InputError("tracking error", "the benchmark's covariances are not known", "Give HoldingsOptions::benchmark");
+  throw InputError(what, "the benchmark's returns are not known",
+                   {Means::benchmark, "Name a benchmark that has prices (an estimate file holds none)"});
 }
 
 std::vector<Ceiling> ceilings_of(const Bounds& bounds, const std::optional<BenchmarkRisk>& benchmark) {
   std::vector<Ceiling> ceilings;
   const auto square = [](double value) { return value * value; };
   if (bounds.volatility) {
-    ceilings.push_back({Eigen::VectorXd::Zero(bounds.lower.size()), 0, square(bounds.volatility->value)});
+    ceilings.push_back({{Eigen::VectorXd::Zero(bounds.lower.size()), 0}, square(bounds.volatility->value)});
   }
   if (bounds.tracking_error) {
-    const auto& from = benchmark_of(benchmark);
-    ceilings.push_back({from.covariances, from.variance, square(bounds.tracking_error->value)});
+    const auto& from = known_benchmark(benchmark);
+    ceilings.push_back({from, square(bounds.tracking_error->value)});
   }
   return ceilings;
 }
@@ -43,7 +44,7 @@ std::optional<Portfolio> least_within_ceilings(const Estimate& estimate, const B
   auto pulled = estimate;
   const auto at = [&](double v) -> std::optional<Portfolio> {
     pulled.expected_return = (1 - v) * lambda * estimate.expected_return;
-    if (v > 0) pulled.expected_return += v * benchmark_of(benchmark).covariances;
+    if (v > 0) pulled.expected_return += v * known_benchmark(benchmark).covariances;
     auto found = single_plainly(pulled, loose, 1);
     if (bounds.volatility && found.volatility > bounds.volatility->value) {
       const auto frontier = trace_plainly(pulled, loose);
@@ -58,7 +59,7 @@ std::optional<Portfolio> least_within_ceilings(const Estimate& estimate, const B
   if (!best || !bounds.tracking_error) return best;
   const double most = bounds.tracking_error->value;
   const auto excess = [&](const Portfolio& p) {  // of the square, as a part of the ceiling's
-    const double error = benchmark_of(benchmark).tracking_error(estimate.covariance, p.weights);
+    const double error = known_benchmark(benchmark).tracking_error(estimate.covariance, p.weights);
     return error * error / (most * most) - 1;
   };
   double low = 0, above = excess(*best);

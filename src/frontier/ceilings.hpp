@@ -8,19 +8,16 @@
 
 namespace inchtide {
 
-/// w'Sw - 2 pull'w + constant <= most. For volatility pull and constant are 0.
+/// On the square of the tracking error; for volatility the benchmark is nothing at all.
 struct Ceiling {
-  Eigen::VectorXd pull;
-  double constant = 0;
+  BenchmarkRisk from;
   double most = 0;
-
-  double squared(const Covariance& covariance, const Eigen::VectorXd& weights) const {
-    return covariance.portfolio_variance(weights) - 2 * pull.dot(weights) + constant;
-  }
 };
 
 /// @throws InputError where the benchmark is not known
-const BenchmarkRisk& benchmark_of(const std::optional<BenchmarkRisk>& benchmark);
+/// @param what needs it
+const BenchmarkRisk& known_benchmark(const std::optional<BenchmarkRisk>& benchmark,
+                                     const Where& what = "tracking error");
 
 /// @throws InputError for a ceiling on tracking error without a benchmark
 std::vector<Ceiling> ceilings_of(const Bounds& bounds, const std::optional<BenchmarkRisk>& benchmark);

@@ -18,13 +18,12 @@ namespace {
 /// The least tracking error: half its square is 1/2 w'Sw - c'w + constant, with the covariances c with the benchmark in
 /// the place of expected returns.
 HoldingsAnswer nearest_to_benchmark(const Estimate& estimate, Bounds bounds, HoldingsOptions options) {
-  const auto benchmark = benchmark_of(options.benchmark);
+  const auto benchmark = known_benchmark(options.benchmark);
   auto pulled = estimate;
   pulled.expected_return = benchmark.covariances;
   bounds.tracking_error.reset();
   if (options.least_return) {
-    bounds.rows.push_back({-1, "expected return", estimate.expected_return, *options.least_return,
-                           std::numeric_limits<double>::infinity()});
+    keep_return(bounds, estimate, *options.least_return, std::numeric_limits<double>::infinity());
     options.least_return.reset();
   }
   options.lambda = 1;

@@ -97,10 +97,10 @@ LimitRow budget_row(const Bounds& bounds) {
   LimitRow row{bounds.budget_limit, "budget", Eigen::VectorXd::Ones(n), bounds.budget, bounds.budget};
   if (bounds.costs) {  // what trading costs is gone: sum w + buy'(w - w0)+ + sell'(w0 - w)+ = budget
     const auto& costs = *bounds.costs;
-    row.bend = (costs.buy + costs.sell) / 2;
+    row.bend = (costs.rates.buy + costs.rates.sell) / 2;
     row.bend_at = costs.current;
-    row.coefficients += (costs.buy - costs.sell) / 2;
-    row.constant = -(costs.buy - costs.sell).dot(costs.current) / 2;
+    row.coefficients += (costs.rates.buy - costs.rates.sell) / 2;
+    row.constant = -(costs.rates.buy - costs.rates.sell).dot(costs.current) / 2;
   }
   return row;
 }
@@ -144,7 +144,7 @@ BentRows bent_rows(const Bounds& bounds) {
     }
     if (bounds.costs) {
       const auto& costs = *bounds.costs;
-      const double at = costs.current[i], total = (costs.buy[i] + costs.sell[i]) / costs.years;
+      const double at = costs.current[i], total = (costs.rates.buy[i] + costs.rates.sell[i]) / costs.years;
       if (total != 0 && at > bounds.lower[i] && at < bounds.upper[i]) bend_at(at).linear -= total;
     }
     std::ranges::sort(own, {}, &Bend::at);

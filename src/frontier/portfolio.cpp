@@ -40,7 +40,7 @@ Gradient gradient_of(const Covariance& covariance, const Eigen::VectorXd& expect
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
     const auto cost = [&](bool above) {
       const bool buys = slope_from(weights[i], costs.current[i], above) > 0;
-      return lambda / costs.years * (buys ? costs.buy[i] : -costs.sell[i]);
+      return lambda / costs.years * (buys ? costs.rates.buy[i] : -costs.rates.sell[i]);
     };
     gradient.below[i] += cost(false);
     gradient.above[i] += cost(true);
@@ -147,7 +147,7 @@ Eigen::VectorXd lowest_return_slopes(const Eigen::VectorXd& expected_return, con
   if (!bounds.costs) return slopes;
   const auto& costs = *bounds.costs;
   for (Eigen::Index i = 0; i < slopes.size(); ++i) {
-    slopes[i] += (costs.current[i] > bounds.lower[i] ? costs.sell[i] : -costs.buy[i]) / costs.years;
+    slopes[i] += (costs.current[i] > bounds.lower[i] ? costs.rates.sell[i] : -costs.rates.buy[i]) / costs.years;
   }
   return slopes;
 }
@@ -198,7 +198,8 @@ Certificate certify(const Covariance& covariance, const Eigen::VectorXd& expecte
     take_off_rows(gradient, bounds, weights, row_prices);
     if (bounds.costs) {  // what bends counts the more the farther, or the conditions are not enough
       const double concave = row_prices[0] - lambda / bounds.costs->years;
-      certificate.stationarity = std::max(0.0, concave) * (bounds.costs->buy + bounds.costs->sell).maxCoeff() / scale;
+      certificate.stationarity =
+          std::max(0.0, concave) * (bounds.costs->rates.buy + bounds.costs->rates.sell).maxCoeff() / scale;
     }
     for (std::size_t r = 0; r < bounds.rows.size(); ++r) {
       const auto& row = bounds.rows[r];

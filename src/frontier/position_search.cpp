@@ -102,7 +102,7 @@ class Search {
     bounds.holdings.reset();
     bounds.held.reset();
     if (options.least_return) {
-      bounds.rows.push_back({-1, "expected return", estimate.expected_return, *options.least_return, infinity});
+      keep_return(bounds, estimate, *options.least_return, infinity);
     }
     const double lowest = bounds.lower.sum();
     for (Eigen::Index i = 0; i < bounds.lower.size(); ++i) {

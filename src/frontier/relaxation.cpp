@@ -39,8 +39,8 @@ void Relaxation::set_prices(const std::vector<double>& of_ceilings) {
   scale_ = 1;
   for (std::size_t k = 0; k < ceilings_.size(); ++k) {
     const double price = of_ceilings[k];
-    pull_ += price * ceilings_[k].pull;
-    offset_ += price * (ceilings_[k].constant - ceilings_[k].most) / 2;
+    pull_ += price * ceilings_[k].from.covariances;
+    offset_ += price * (ceilings_[k].from.variance - ceilings_[k].most) / 2;
     scale_ += price;
   }
   scale_ = 1 / scale_;
@@ -263,7 +263,8 @@ bool Relaxation::next_ceiling_price(const Relaxed& relaxed) {
   std::size_t worst = 0;
   double most = undecided, its = 0;
   for (std::size_t k = 0; k < ceilings_.size(); ++k) {
-    const double excess = ceilings_[k].squared(estimate_.covariance, relaxed.weights) / ceilings_[k].most - 1;
+    const double excess =
+        ceilings_[k].from.squared_error(estimate_.covariance, relaxed.weights) / ceilings_[k].most - 1;
     const double missed = ceiling_prices_[k] > 0 ? std::abs(excess) : excess;
     if (missed <= most) continue;
     worst = k;

@@ -47,7 +47,8 @@ SidedPrices::SidedPrices(const Covariance& covariance, const Eigen::VectorXd& ex
     const auto& costs = *bounds.costs;
     for (Eigen::Index i = 0; i < n; ++i) {
       const auto cost = [&](bool above) {
-        return (slope_from(weights_[i], costs.current[i], above) > 0 ? costs.buy[i] : -costs.sell[i]) / costs.years;
+        return (slope_from(weights_[i], costs.current[i], above) > 0 ? costs.rates.buy[i] : -costs.rates.sell[i]) /
+               costs.years;
       };
       rises[i] -= cost(true);
       rises_below[i] -= cost(false);

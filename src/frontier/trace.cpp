@@ -163,7 +163,7 @@ double less_paid(double slope, const Eigen::VectorXd& rows, const Eigen::VectorX
 }
 
 std::optional<double> costs_per_year(const Bounds& bounds) {
-  if (!bounds.costs || (bounds.costs->buy + bounds.costs->sell).isZero(0)) return std::nullopt;
+  if (!bounds.costs || (bounds.costs->rates.buy + bounds.costs->rates.sell).isZero(0)) return std::nullopt;
   return 1 / bounds.costs->years;
 }
 
@@ -231,6 +231,10 @@ Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const Li
   check(&Bounds::tracking_error, "tracking error",
         [&](const Bounds& some) { return least_tracking_error(estimate, some, *facts.benchmark).tracking_error; });
   return trace_frontier(estimate, bounds, facts, watch);
+}
+
+void keep_return(Bounds& bounds, const Estimate& estimate, double least, double most) {
+  bounds.rows.push_back({-1, "expected return", estimate.expected_return, least, most});
 }
 
 void check_problem(const Estimate& estimate, const Bounds& bounds) {

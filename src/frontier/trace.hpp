@@ -11,6 +11,9 @@ namespace inchtide {
 // InfeasibleLimits without names: finding them takes longer than tracing.
 Frontier trace_plainly(const Estimate& estimate, const Bounds& bounds, const Watch& watch = {});
 
+// Keeps the expected return of the weights within a range, by one more row.
+void keep_return(Bounds& bounds, const Estimate& estimate, double least, double most);
+
 // One portfolio of it, likewise: see `single_portfolio`.
 Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double lambda,
                          const Eigen::VectorXd& near = {});

@@ -101,21 +101,10 @@ TrackedPortfolio TrackedFrontier::slack(Portfolio portfolio) const {
   return tracked;
 }
 
-/// The least variance with this return (or with any) at which the tracking error meets the ceiling.
-TrackedPortfolio TrackedFrontier::on_ceiling(std::optional<double> expected_return) const {
-  const auto& estimate = whole_.estimate();
-  Estimate pulled = estimate;
-  pulled.expected_return = benchmark_.covariances;
-  auto bounds = whole_.bounds();
-  if (expected_return) {
-    bounds.rows.push_back({-1, "expected return", estimate.expected_return, *expected_return, *expected_return});
-  }
-  const auto path = trace_plainly(pulled, bounds);
+/// On a path that is pulled to the benchmark by v, from v = 1 down: where the tracking error meets the ceiling.
+double TrackedFrontier::pull_at_ceiling(const Frontier& path) const {
   const auto& corners = path.corners();
-  const auto squared = [&](const Eigen::VectorXd& w) {
-    return estimate.covariance.portfolio_variance(w) - 2 * benchmark_.covariances.dot(w) + benchmark_.variance;
-  };
-  // From v = 1 down to the segment on which the tracking error passes the ceiling.
+  const auto& covariance = whole_.estimate().covariance;
   double v = 1;
   Eigen::VectorXd from = path.at_lambda(1).weights;
   const double most = ceiling_ * ceiling_;
@@ -125,19 +114,32 @@ TrackedPortfolio TrackedFrontier::on_ceiling(std::optional<double> expected_retu
       continue;
     }
     const Eigen::VectorXd to = path.weights(k), change = to - from;
-    if (squared(to) <= most) {
+    if (benchmark_.squared_error(covariance, to) <= most) {
       from = to;
       v = corners[k].lambda_low;
       continue;
     }
-    const double a = estimate.covariance.portfolio_variance(change);
-    const double b = from.dot(estimate.covariance.product(change)) - benchmark_.covariances.dot(change);
-    const double room = most - squared(from);
+    const double a = covariance.portfolio_variance(change);
+    const double b = from.dot(covariance.product(change)) - benchmark_.covariances.dot(change);
+    const double room = most - benchmark_.squared_error(covariance, from);
     // a t^2 + 2 b t = room
     const double t = room <= 0 ? 0 : room / (b + std::sqrt(std::max(0.0, b * b + a * room)));
-    v -= std::clamp(t, 0.0, 1.0) * (v - corners[k].lambda_high);
-    break;
+    return v - std::clamp(t, 0.0, 1.0) * (v - corners[k].lambda_high);
   }
+  return v;
+}
+
+/// The least variance with this return (or with any) at which the tracking error meets the ceiling.
+TrackedPortfolio TrackedFrontier::on_ceiling(std::optional<double> expected_return) const {
+  const auto& estimate = whole_.estimate();
+  Estimate pulled = estimate;
+  pulled.expected_return = benchmark_.covariances;
+  auto bounds = whole_.bounds();
+  if (expected_return) {
+    keep_return(bounds, estimate, *expected_return, *expected_return);
+  }
+  const auto path = trace_plainly(pulled, bounds);
+  const double v = pull_at_ceiling(path);
   auto found = path.at_lambda(v);
 
   TrackedPortfolio tracked;
@@ -153,7 +155,7 @@ TrackedPortfolio TrackedFrontier::on_ceiling(std::optional<double> expected_retu
   tracked.prices.budget *= scale;
   tracked.prices.row *= scale;
   tracked.prices.bound *= scale;
-  tracked.tracking_error = std::sqrt(std::max(0.0, squared(found.weights)));
+  tracked.tracking_error = benchmark_.tracking_error(estimate.covariance, found.weights);
   tracked.ceiling_price = v * scale * ceiling_;
   tracked.portfolio = std::move(found);
   tracked.portfolio.expected_return = estimate.expected_return.dot(tracked.portfolio.weights);

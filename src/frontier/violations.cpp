@@ -73,7 +73,7 @@ std::vector<Violation> violations_of(const Bounds& bounds, const std::vector<std
   }
   if (covariance && bounds.tracking_error) {
     report(bounds.tracking_error->limit, "", "",
-           benchmark_of(facts.benchmark).tracking_error(*covariance, weights) - bounds.tracking_error->value);
+           known_benchmark(facts.benchmark).tracking_error(*covariance, weights) - bounds.tracking_error->value);
   }
   return found;
 }

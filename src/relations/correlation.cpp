@@ -194,8 +194,7 @@ Correlation pairwise_correlation(const ReturnTable& returns) {
 Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::VectorXd& benchmark) {
   returns.check();
   check_benchmark(returns, benchmark);
-  auto rows = returns.common_rows();
-  std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
+  const auto rows = rows_beside(returns, benchmark);
   if (rows.size() < 2) {
     throw InputError("correlation", fmt::format("{} return beside the benchmark is too few", rows.size()),
                      {{Means::prices, "Give a longer history"}, {Means::interval, "take a shorter interval"}});

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 
+#include "estimate/moments.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
 #include "returns/spans.hpp"
@@ -15,8 +16,7 @@ std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::
   returns.check();
   check_benchmark(returns, benchmark);
   finite(risk_free, "risk-free rate");
-  auto rows = returns.common_rows();
-  std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
+  const auto rows = rows_beside(returns, benchmark);
   const double p = returns.periods_per_year;
   if (rows.size() < 3) {
     throw InputError("market model", fmt::format("{} returns beside the benchmark are too few", rows.size()),
@@ -38,7 +38,7 @@ std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::
     MarketModel model;
     model.asset = returns.assets[std::size_t(i)];
     model.observations = rows.size();
-    model.beta = x.dot(y) / spread;
+    model.beta = slopes_on(x, y)[0];
     model.alpha = p * (mean - model.beta * market_mean);
     const Eigen::VectorXd left = y - model.beta * x;
     const double variance = left.squaredNorm() / (spans.degrees() - 1);

@@ -75,8 +75,8 @@ Json bounds_json(const Bounds& bounds) {
   if (bounds.costs) {
     const auto& costs = *bounds.costs;
     json["costs"] = {{"current", list_of(costs.current)},
-                     {"buy", list_of(costs.buy)},
-                     {"sell", list_of(costs.sell)},
+                     {"buy", list_of(costs.rates.buy)},
+                     {"sell", list_of(costs.rates.sell)},
                      {"years", costs.years}};
   }
   return json;

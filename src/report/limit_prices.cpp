@@ -36,13 +36,13 @@ std::string price_text(const BindingLimit& limit, std::optional<double> price, b
 
 /// What loosening brings; of an equality, which way it is to move.
 std::string gain_text(const BindingLimit& limit, bool ratio) {
-  if (!limit.raising || !(limit.price > shown_price)) return price_text(limit, limit.price, ratio, "");
-  return price_text(limit, limit.price, ratio, *limit.raising > *limit.lowering ? ", raised" : ", lowered");
+  if (!limit.raising || !(limit.loosening > shown_price)) return price_text(limit, limit.loosening, ratio, "");
+  return price_text(limit, limit.loosening, ratio, *limit.raising > *limit.lowering ? ", raised" : ", lowered");
 }
 
 /// What the other way takes: tighter, or of an equality against its gain.
 std::string loss_text(const BindingLimit& limit, bool ratio) {
-  if (!limit.raising) return price_text(limit, limit.tightening ? limit.tightening : limit.price, ratio, "");
+  if (!limit.raising) return price_text(limit, limit.tightening ? limit.tightening : limit.loosening, ratio, "");
   const bool raise = *limit.raising > *limit.lowering;
   const double worse = std::min(*limit.raising, *limit.lowering);
   if (std::abs(worse) <= shown_price) return price_text(limit, 0.0, ratio, "");
@@ -96,12 +96,12 @@ Chart limits_chart(const Allocation& portfolio) {
   chart.y_from_zero = true;
   Boxes bars{.name = "", .width = 0.6, .colour = colour::amber};
   for (const auto& limit : portfolio.binding) {
-    if (!limit.price) continue;
+    if (!limit.loosening) continue;
     bars.x.push_back(double(bars.x.size()));
-    bars.y.push_back(ratio ? *limit.price : 10000 * *limit.price);
+    bars.y.push_back(ratio ? *limit.loosening : 10000 * *limit.loosening);
     std::string of = limit.limit;
     if (limit.per_unit) of += " (a unit)";
-    if (limit.raising && *limit.price > shown_price)
+    if (limit.raising && *limit.loosening > shown_price)
       of += *limit.raising > *limit.lowering ? " (raised)" : " (lowered)";
     chart.x.categories.push_back(of);
   }

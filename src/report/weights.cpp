@@ -146,12 +146,12 @@ Json binding_json(const std::vector<BindingLimit>& limits) {
   auto binding = Json::array();
   for (const auto& limit : limits) {
     const std::string per = limit.per_unit ? "_per_unit" : "_per_point";
-    binding.push_back({{"limit", limit.limit}, {"rule", limit.text}, {"price" + per, price_json(limit.price)}});
+    binding.push_back({{"limit", limit.limit}, {"rule", limit.text}, {"price" + per, price_json(limit.loosening)}});
     if (limit.raising) {
       binding.back()["raising" + per] = price_json(limit.raising);
       binding.back()["lowering" + per] = price_json(limit.lowering);
     } else {  // the same on both sides unless said
-      binding.back()["tightening" + per] = price_json(limit.tightening ? limit.tightening : limit.price);
+      binding.back()["tightening" + per] = price_json(limit.tightening ? limit.tightening : limit.loosening);
     }
   }
   return binding;
@@ -230,7 +230,7 @@ Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis, const Un
   if (sweep) chapter.tables.push_back(sweep_table(*sweep));
   chapter.charts = {compared_chart(all), risk_chart(all)};
   const auto priced = std::ranges::find_if(all, [](const Allocation& a) {
-    return std::ranges::any_of(a.binding, [](const BindingLimit& limit) { return limit.price.has_value(); });
+    return std::ranges::any_of(a.binding, [](const BindingLimit& limit) { return limit.loosening.has_value(); });
   });
   if (priced == all.end()) {
     chapter.no_charts.push_back({"prices", "no limit with a price binds"});

@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/quantile.hpp"
 #include "inchtide/returns/figures.hpp"
 
 namespace inchtide {
@@ -14,21 +15,14 @@ namespace {
 
 constexpr int most_by_rule = 500, most_by_choice = 10000;
 
-/// Linear between order statistics.
-double quantile(const Eigen::VectorXd& sorted, double at) {
-  const double place = at * double(sorted.size() - 1);
-  const auto below = Eigen::Index(place);
-  const auto above = std::min(below + 1, sorted.size() - 1);
-  return sorted[below] + (place - double(below)) * (sorted[above] - sorted[below]);
-}
-
 double below_normal(double z) {
   return 0.5 * std::erfc(-z / std::numbers::sqrt2);
 }
 
 int bins_by_rule(const Eigen::VectorXd& sorted, double deviation) {
   const double range = sorted[sorted.size() - 1] - sorted[0];
-  const double iqr = quantile(sorted, 0.75) - quantile(sorted, 0.25);
+  std::vector<double> values(sorted.begin(), sorted.end());
+  const double iqr = quantile(values, 0.75) - quantile(values, 0.25);
   const double width = (iqr > 0 ? 2 * iqr : 3.49 * deviation) / std::cbrt(double(sorted.size()));
   return width > 0 ? std::clamp(int(std::ceil(std::min(range / width, 1e6))), 1, most_by_rule) : 1;
 }

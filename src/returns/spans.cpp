@@ -4,6 +4,13 @@
 
 namespace inchtide {
 
+std::vector<std::size_t> rows_beside(const ReturnTable& table, const Eigen::VectorXd& benchmark) {
+  auto rows = table.common_rows();
+  if (benchmark.size() == 0) return rows;
+  std::erase_if(rows, [&](std::size_t row) { return !std::isfinite(benchmark[Eigen::Index(row)]); });
+  return rows;
+}
+
 Spans::Spans(const ReturnTable& table, const std::vector<std::size_t>& rows, Eigen::Index asset)
     : k(Eigen::Index(rows.size())) {
   for (std::size_t t = 0; t < rows.size(); ++t) {

@@ -13,6 +13,9 @@
 
 namespace inchtide {
 
+// Rows that all assets have and the benchmark too, where there is one.
+std::vector<std::size_t> rows_beside(const ReturnTable& table, const Eigen::VectorXd& benchmark);
+
 struct Spans {
   Eigen::VectorXd k;
   double total = 0;    // K, in periods

@@ -34,11 +34,8 @@ Limits limits_on(const std::vector<std::string>& assets, const Settings& setting
 void take_current(Basis& basis, const WeightList& current, const Settings& settings) {
   basis.facts.current = weights_for(basis.estimate.assets, current);
   if (settings.costs.empty()) return;
-  const auto rates = cost_rates(settings.costs, basis.estimate.assets, basis.facts.tags);
-  const auto values = [](const std::vector<double>& list) {
-    return Eigen::Map<const Eigen::VectorXd>(list.data(), Eigen::Index(list.size()));
-  };
-  basis.facts.costs = TradingCosts{basis.facts.current, values(rates.buy), values(rates.sell), settings.horizon};
+  basis.facts.costs = TradingCosts{
+      basis.facts.current, cost_rates(settings.costs, basis.estimate.assets, basis.facts.tags), settings.horizon};
 }
 
 void finish(Basis& basis, const Sources& sources, const Settings& settings,

@@ -7,6 +7,7 @@
 #include <map>
 #include <numeric>
 
+#include "frontier/ceilings.hpp"
 #include "frontier/portfolio.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
@@ -158,7 +159,7 @@ Allocation nearest_to_benchmark(const Frontier& frontier, const Aim& aim, double
     positions = positions_for(frontier, aim, risk_free, facts, options);
     bounds = bounds_of_choice(bounds, positions->found.chosen);
   }
-  const auto least = least_tracking_error(frontier.estimate(), bounds, known_benchmark(facts.benchmark, aim));
+  const auto least = least_tracking_error(frontier.estimate(), bounds, known_benchmark(facts.benchmark, aim.text()));
   auto allocation = describe(frontier.estimate(), least.portfolio.weights, risk_free, facts);
   allocation.certificate = least.portfolio.certificate;
   auto solution = solution_of(least, bounds);

@@ -154,10 +154,10 @@ class Binding {
     const double size = std::abs(step(limit));
     const auto sided = solution_.sided ? solution_.sided->of(limit) : std::nullopt;
     if (sided) {
-      binding.price = size * per_sided_price() * sided->loosened;
+      binding.loosening = size * per_sided_price() * sided->loosened;
       binding.tightening = size * per_sided_price() * sided->tightened;
     } else {
-      binding.price = size * *gain_ * loosened_by_.at(limit);
+      binding.loosening = size * *gain_ * loosened_by_.at(limit);
     }
     return binding;
   }
@@ -175,7 +175,7 @@ class Binding {
     binding.raising = -size * range->most;
     binding.lowering = size * range->least;
     if (step(limit) < 0) std::swap(binding.raising, binding.lowering);
-    binding.price = std::max({0.0, *binding.raising, *binding.lowering});
+    binding.loosening = std::max({0.0, *binding.raising, *binding.lowering});
     return binding;
   }
 
@@ -241,7 +241,7 @@ std::vector<BindingLimit> binding_limits(const Bounds& bounds, const Aim& aim, c
     const auto per_unit = gain_per_volatility(aim, solution.portfolio, risk_free);
     const auto& limit = bounds.limits[std::size_t(ceiling->limit)];
     binding.push_back({limit.name, limit.text});
-    if (per_unit) binding.back().price = percentage_point * *per_unit;
+    if (per_unit) binding.back().loosening = percentage_point * *per_unit;
   }
   return binding;
 }

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <optional>
 
+#include "frontier/ceilings.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "weights/ratio_search.hpp"
@@ -148,7 +149,7 @@ PositionsAnswer positions_for(const Frontier& frontier, const Aim& aim, double r
   search.gap = options.gap;
   search.should_stop = options.should_stop;
   if (frontier.bounds().tracking_error || aim.kind == Aim::Kind::minimum_tracking_error) {
-    search.benchmark = known_benchmark(facts.benchmark, aim);
+    search.benchmark = known_benchmark(facts.benchmark, aim.text());
   }
   switch (aim.kind) {
     case Aim::Kind::target_return:

@@ -6,6 +6,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
+#include "inchtide/base/quantile.hpp"
 #include "inchtide/base/range.hpp"
 
 namespace inchtide {
@@ -68,8 +69,8 @@ WeightBands bands_of(const std::vector<Drawn>& draws, std::size_t aim, Eigen::In
       held += is_held((*weights)[i]) ? 1 : 0;
     }
     bands.held[i] = held / double(all.size());
-    bands.low[i] = draw_quantile(values, (1 - coverage) / 2);
-    bands.high[i] = draw_quantile(values, (1 + coverage) / 2);
+    bands.low[i] = quantile(values, (1 - coverage) / 2);
+    bands.high[i] = quantile(values, (1 + coverage) / 2);
   }
   return bands;
 }
@@ -122,9 +123,9 @@ Sensitivity sensitivity(const ReturnTable& given, const std::function<Estimate(c
     }
     if (2 * values.size() < draws.size() || values.empty()) continue;
     FrontierBand band{volatilities[level], 0, 0, 0, int(values.size())};
-    band.low = draw_quantile(values, (1 - options.coverage) / 2);
-    band.middle = draw_quantile(values, 0.5);
-    band.high = draw_quantile(values, (1 + options.coverage) / 2);
+    band.low = quantile(values, (1 - options.coverage) / 2);
+    band.middle = quantile(values, 0.5);
+    band.high = quantile(values, (1 + options.coverage) / 2);
     result.frontier.push_back(band);
   }
   for (std::size_t aim = 0; aim < aims.size(); ++aim) {

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "frontier/ceilings.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 
@@ -108,13 +109,7 @@ Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, con
 Solution solve(const Frontier& frontier, const Aim& aim, double risk_free,
                const std::optional<BenchmarkRisk>& benchmark, std::vector<std::string>& notes) {
   if (!frontier.bounds().tracking_error) return on_frontier(frontier, aim, risk_free, notes);
-  return tracked(frontier, aim, risk_free, known_benchmark(benchmark, aim));
-}
-
-const BenchmarkRisk& known_benchmark(const std::optional<BenchmarkRisk>& benchmark, const Aim& aim) {
-  if (benchmark) return *benchmark;
-  throw InputError(aim.text(), "the benchmark's returns are not known",
-                   {Means::benchmark, "Name a benchmark that has prices (an estimate file holds none)"});
+  return tracked(frontier, aim, risk_free, known_benchmark(benchmark, aim.text()));
 }
 
 }  // namespace inchtide

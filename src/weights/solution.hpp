@@ -36,7 +36,4 @@ Solution solution_of(TrackedPortfolio tracked, const Bounds& bounds);
 Solution solve(const Frontier& frontier, const Aim& aim, double risk_free,
                const std::optional<BenchmarkRisk>& benchmark, std::vector<std::string>& notes);
 
-/// @throws InputError where the benchmark is not known
-const BenchmarkRisk& known_benchmark(const std::optional<BenchmarkRisk>& benchmark, const Aim& aim);
-
 }  // namespace inchtide

@@ -132,13 +132,13 @@ TEST(Doors, BoundsFitTheirEstimate) {
   }));
   EXPECT_TRUE(broken([](Bounds& b) { b.volatility = LimitFigure{nan, -1}; }));
   EXPECT_TRUE(broken([](Bounds& b) {
-    b.costs = TradingCosts{Vector3d::Zero(), Vector3d::Zero(), Vector3d::Zero(), 1};
+    b.costs = TradingCosts{Vector3d::Zero(), {Vector3d::Zero(), Vector3d::Zero()}, 1};
   }));
   EXPECT_TRUE(broken([](Bounds& b) {
-    b.costs = TradingCosts{Vector2d::Zero(), Vector2d(0, nan), Vector2d::Zero(), 1};
+    b.costs = TradingCosts{Vector2d::Zero(), {Vector2d(0, nan), Vector2d::Zero()}, 1};
   }));
   EXPECT_TRUE(broken([](Bounds& b) {
-    b.costs = TradingCosts{Vector2d::Zero(), Vector2d::Zero(), Vector2d::Zero(), 0};
+    b.costs = TradingCosts{Vector2d::Zero(), {Vector2d::Zero(), Vector2d::Zero()}, 0};
   }));
 }
 
@@ -434,9 +434,9 @@ TEST(Doors, RehearsalsTakeNumbers) {
   };
   EXPECT_TRUE(with([](auto& plan, auto&) { plan.weights = Vector3d(0, 0, 1); }));
   EXPECT_TRUE(with([](auto& plan, auto&) { plan.weights[0] = nan; }));
-  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.buy = {nan, 0}; }));
-  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.sell = {0, -0.1}; }));
-  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.sell = {0}; }));
+  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.buy = Vector2d(nan, 0); }));
+  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.sell = Vector2d(0, -0.1); }));
+  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.sell.setZero(1); }));
   EXPECT_TRUE(with([](auto&, auto& options) { options.wealth = nan; }));
   EXPECT_TRUE(with([](auto&, auto& options) { options.wealth = infinity; }));
   EXPECT_TRUE(with([](auto&, auto& options) { options.risk_free = nan; }));
@@ -444,7 +444,7 @@ TEST(Doors, RehearsalsTakeNumbers) {
   EXPECT_REFUSED(wealth_after_costs(1, Vector2d(0, 0), Vector3d(0, 0, 1), CostRates::none(2)));
   EXPECT_REFUSED(wealth_after_costs(nan, Vector2d(0, 0), Vector2d(0, 1), CostRates::none(2)));
   EXPECT_REFUSED(wealth_after_costs(1, Vector2d(0, 0), Vector2d(0, 1), CostRates::none(1)));
-  EXPECT_REFUSED(wealth_after_costs(1, Vector2d(0, 0), Vector2d(0, 2), {{0, 0.6}, {0, 0.6}}));
+  EXPECT_REFUSED(wealth_after_costs(1, Vector2d(0, 0), Vector2d(0, 2), {Vector2d(0, 0.6), Vector2d(0, 0.6)}));
 }
 
 TEST(Doors, IntervalsAndSchedulesAreValidOrCannotBeMade) {

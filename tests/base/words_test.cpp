@@ -59,8 +59,11 @@ TEST(Costs, TheNarrowestClassWins) {
   Tags tags{{"sector"}, codes, {{"power"}, {"food"}, {"bonds"}, {"finance"}}};
   const std::vector<CostClass> classes = {{"KELPFARM", 1, 2}, {"sector:bonds", 3, 4}, {"all", 10, 20}};
   const auto rates = cost_rates(classes, codes, tags);
-  EXPECT_THAT(rates.buy, testing::ElementsAre(10 * basis_point, 1 * basis_point, 3 * basis_point, 10 * basis_point));
-  EXPECT_THAT(rates.sell, testing::ElementsAre(20 * basis_point, 2 * basis_point, 4 * basis_point, 20 * basis_point));
+  const auto list = [](const Eigen::VectorXd& values) { return std::vector<double>(values.begin(), values.end()); };
+  EXPECT_THAT(list(rates.buy),
+              testing::ElementsAre(10 * basis_point, 1 * basis_point, 3 * basis_point, 10 * basis_point));
+  EXPECT_THAT(list(rates.sell),
+              testing::ElementsAre(20 * basis_point, 2 * basis_point, 4 * basis_point, 20 * basis_point));
 }
 
 TEST(Costs, AClassThatNobodyBelongsToIsNamed) {

@@ -229,10 +229,10 @@ TEST(BentLimits, PricesAreWhatLooseningBrings) {
   int checked = 0;
   for (const auto& binding : at.binding) {
     if (binding.limit.starts_with("gross")) {
-      EXPECT_NEAR(*binding.price, 0.01 * slope(step, 0), 1e-7);
+      EXPECT_NEAR(*binding.loosening, 0.01 * slope(step, 0), 1e-7);
       ++checked;
     } else if (binding.limit.starts_with("turnover")) {
-      EXPECT_NEAR(*binding.price, 0.01 * slope(0, step), 1e-7);
+      EXPECT_NEAR(*binding.loosening, 0.01 * slope(0, step), 1e-7);
       ++checked;
     }
   }
@@ -304,7 +304,7 @@ TEST(VolatilityCeiling, BoundsTheRatioAndHasAPrice) {
   constexpr double step = 1e-5;
   const double slope = (ratio_under(ceiling + step, 0.9).sharpe - ratio_under(ceiling - step, 0.9).sharpe) / (2 * step);
   EXPECT_GT(slope, 0);
-  EXPECT_NEAR(*at.binding.back().price, 0.01 * slope, 1e-6);
+  EXPECT_NEAR(*at.binding.back().loosening, 0.01 * slope, 1e-6);
 }
 
 }  // namespace

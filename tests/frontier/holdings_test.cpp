@@ -326,12 +326,12 @@ TEST(Holdings, TrackingNeedsABenchmark) {
   options.track = true;
   auto bounds = Bounds::long_only(4);
   EXPECT_THAT(message_of([&] { choose_holdings(factor_like(4, false), bounds, options); }),
-              HasSubstr("the benchmark's covariances are not known"));
+              HasSubstr("the benchmark's returns are not known"));
   options.track = false;
   bounds.holdings = LimitFigure{2, -1};
   bounds.tracking_error = LimitFigure{0.1, -1};
   EXPECT_THAT(message_of([&] { choose_holdings(factor_like(4, false), bounds, options); }),
-              HasSubstr("the benchmark's covariances are not known"));
+              HasSubstr("the benchmark's returns are not known"));
 }
 
 TEST(Holdings, TheHighestReturnAtAVolatilityIsThatOfTryingAll) {

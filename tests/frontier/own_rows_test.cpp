@@ -60,13 +60,13 @@ TEST(OwnRows, AreNamedAndPricedLikeLimits) {
       EXPECT_NEAR(years.dot(chosen.weights), end, 1e-9);
       const auto* binding = named(chosen, "years");
       ASSERT_TRUE(binding);
-      ASSERT_TRUE(binding->price);
+      ASSERT_TRUE(binding->loosening);
       // Per hundredth of the row's own figure.
       constexpr double step = 1e-6;
       const double loosened = figure_of(estimate, with(lower ? end - step : end + step), aim);
       const double tightened = figure_of(estimate, with(lower ? end + step : end - step), aim);
       const double slope = 0.01 * (loosened - tightened) / (2 * step);
-      EXPECT_NEAR(*binding->price, slope, 1e-4 * slope + 1e-9) << aim.text() << lower;
+      EXPECT_NEAR(*binding->loosening, slope, 1e-4 * slope + 1e-9) << aim.text() << lower;
       EXPECT_GT(slope, 1e-6);
     }
   }
@@ -90,7 +90,7 @@ TEST(OwnRows, OfATagsTotalAreTheLimitOnIt) {
   EXPECT_LT((own.weights - read.weights).norm(), 1e-12);
   const auto *a = named(read, "few x"), *b = named(own, "few x");
   ASSERT_TRUE(a && b);
-  EXPECT_NEAR(*a->price, *b->price, 1e-12);
+  EXPECT_NEAR(*a->loosening, *b->loosening, 1e-12);
 }
 
 TEST(OwnRows, ThatBreakAreNamed) {

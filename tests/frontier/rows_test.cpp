@@ -263,7 +263,7 @@ TEST(RowLimits, PricesAreWhatLooseningBrings) {
   EXPECT_EQ(at.binding[0].limit, "sector:power >= 60%");
   constexpr double step = 1e-4;
   const double slope = (volatility_with(0.6 + step).volatility - volatility_with(0.6 - step).volatility) / (2 * step);
-  EXPECT_NEAR(*at.binding[0].price, 0.01 * slope, 1e-8);
+  EXPECT_NEAR(*at.binding[0].loosening, 0.01 * slope, 1e-8);
 }
 
 TEST(RowLimits, ViolationsOfGivenWeightsNameTheTotal) {

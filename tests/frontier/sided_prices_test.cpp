@@ -48,8 +48,8 @@ TEST(SidedPrices, OfCapsThatFillTheBudgetHaveNoRoomToTighten) {
   const auto best = chosen(estimate, {{"A1 <=", 0.5, 1}, {"A2 <=", 0.5, 1}}, Aim{Aim::Kind::utility, 1.5});
   const double gain = 0.08 - 0.05 - 1.5 * (0.04 * 0.5 - 0.02 * 0.5);
   ASSERT_GT(gain, 0);
-  EXPECT_NEAR(*binding(best, "A1 <=").price, 0.01 * gain, 1e-12);
-  EXPECT_NEAR(*binding(best, "A2 <=").price, 0, 1e-12);
+  EXPECT_NEAR(*binding(best, "A1 <=").loosening, 0.01 * gain, 1e-12);
+  EXPECT_NEAR(*binding(best, "A2 <=").loosening, 0, 1e-12);
   EXPECT_TRUE(std::isinf(binding(best, "A1 <=").tightening.value()));
   EXPECT_TRUE(std::isinf(binding(best, "A2 <=").tightening.value()));
 }
@@ -82,7 +82,7 @@ TEST(SidedPrices, AgreeWherePricesAreUnique) {
   const double middle = (frontier.corners()[1].expected_return + frontier.corners()[2].expected_return) / 2;
   const auto between = choose(frontier, Aim{Aim::Kind::target_return, middle}, 0.01);
   ASSERT_EQ(between.binding.size(), 1u);
-  EXPECT_GT(*between.binding[0].price, 0);
+  EXPECT_GT(*between.binding[0].loosening, 0);
   EXPECT_FALSE(between.binding[0].tightening);
 }
 
@@ -106,8 +106,8 @@ void check_both_sides(const Estimate& estimate, const std::vector<Rule>& rules, 
   for (std::size_t r = 0; r < rules.size(); ++r) {
     const auto found = std::ranges::find(at.binding, rules[r].left, &BindingLimit::limit);
     if (found == at.binding.end()) continue;
-    const double loosened = *found->price / 0.01;
-    const double tightened = found->tightening.value_or(*found->price) / 0.01;
+    const double loosened = *found->loosening / 0.01;
+    const double tightened = found->tightening.value_or(*found->loosening) / 0.01;
     const double size = 5e-3 * std::max(1.0, std::abs(loosened));
     EXPECT_NEAR(slope(r, 1), loosened, size) << aim.text() << ", looser: " << rules[r].left;
     ++tally.checked;

@@ -160,7 +160,7 @@ TEST(LeastTrackingError, TwoAssetsInClosedForm) {
   EXPECT_NEAR(chosen.weights[0], 0.7, 1e-12);
   EXPECT_NEAR(*chosen.tracking_error, 0.2 * std::sqrt(0.05), 1e-12);
   ASSERT_EQ(chosen.binding.size(), 1u);
-  EXPECT_NEAR(*chosen.binding[0].price, 0.01 * std::sqrt(0.05), 1e-9) << "a point nearer, in proportion";
+  EXPECT_NEAR(*chosen.binding[0].loosening, 0.01 * std::sqrt(0.05), 1e-9) << "a point nearer, in proportion";
 }
 
 TEST(LeastTrackingError, ACeilingOnVolatilityHoldsAndHasAPrice) {
@@ -189,7 +189,7 @@ TEST(LeastTrackingError, ACeilingOnVolatilityHoldsAndHasAPrice) {
   const double slope =
       (*nearest_below(ceiling - step).tracking_error - *nearest_below(ceiling + step).tracking_error) / (2 * step);
   ASSERT_FALSE(at.binding.empty());
-  EXPECT_NEAR(*at.binding.front().price, 0.01 * slope, 1e-6);
+  EXPECT_NEAR(*at.binding.front().loosening, 0.01 * slope, 1e-6);
 }
 
 TEST(TrackingErrorLimit, IsHonouredByAimsAndHasAPrice) {
@@ -208,7 +208,7 @@ TEST(TrackingErrorLimit, IsHonouredByAimsAndHasAPrice) {
   const double slope = (least_with(0.03 - step).volatility - least_with(0.03 + step).volatility) / (2 * step);
   const auto& binding = at.binding.front();
   EXPECT_EQ(binding.limit, "tracking-error <= 3%");
-  EXPECT_NEAR(*binding.price, 0.01 * slope, 1e-6);
+  EXPECT_NEAR(*binding.loosening, 0.01 * slope, 1e-6);
 }
 
 TEST(TrackingErrorLimit, ThatCannotHoldIsNamedWithItsFigure) {

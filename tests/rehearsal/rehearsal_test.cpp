@@ -28,8 +28,9 @@ PriceTable random_table(int rows, int assets, unsigned seed) {
   return table;
 }
 
-CostRates rates(std::size_t assets, double buy_bps, double sell_bps) {
-  return {std::vector<double>(assets, buy_bps * basis_point), std::vector<double>(assets, sell_bps * basis_point)};
+CostRates rates(Eigen::Index assets, double buy_bps, double sell_bps) {
+  return {Eigen::VectorXd::Constant(assets, buy_bps * basis_point),
+          Eigen::VectorXd::Constant(assets, sell_bps * basis_point)};
 }
 
 RehearsalPlan plan_of(const Eigen::VectorXd& weights, const char* schedule, const CostRates& costs) {
@@ -254,7 +255,7 @@ TEST(WealthAfterCosts, SolvesItsEquationForRandomTrades) {
   for (int trial = 0; trial < 2000; ++trial) {
     const Eigen::Index n = 1 + trial % 9;
     Eigen::VectorXd holdings(n), weights(n);
-    CostRates costs = CostRates::none(std::size_t(n));
+    CostRates costs = CostRates::none(n);
     for (Eigen::Index i = 0; i < n; ++i) {
       holdings[i] = 1000 * uniform(random);
       weights[i] = uniform(random) / double(n);

@@ -43,7 +43,7 @@ void expect_equal(const BindingLimit& a, const BindingLimit& b) {
   EXPECT_EQ(a.limit, b.limit);
   EXPECT_EQ(a.text, b.text);
   EXPECT_EQ(a.per_unit, b.per_unit);
-  EXPECT_EQ(a.price, b.price);
+  EXPECT_EQ(a.loosening, b.loosening);
   EXPECT_EQ(a.tightening, b.tightening);
   EXPECT_EQ(a.raising, b.raising);
   EXPECT_EQ(a.lowering, b.lowering);
@@ -80,7 +80,9 @@ void expect_equal(const Allocation& a, const Allocation& b) {
     EXPECT_EQ(a.violations[k].figure, b.violations[k].figure);
   }
   ASSERT_EQ(a.certificate.has_value(), b.certificate.has_value());
-  if (a.certificate) EXPECT_EQ(a.certificate->worst(), b.certificate->worst());
+  if (a.certificate) {
+    EXPECT_EQ(a.certificate->worst(), b.certificate->worst());
+  }
   EXPECT_EQ(a.notes, b.notes);
 }
 
@@ -138,8 +140,8 @@ TEST(ResultFiles, GiveRunsBack) {
   table.prices.resize(60, 2);
   for (int t = 0; t < 60; ++t) table.prices.row(t) << 100 + 10 * std::sin(t), 50 + t % 7;
   RehearsalPlan plan{"even", "given", Eigen::Vector2d(0.5, 0.4), Schedule::parse("1m", "here"), CostRates::none(2)};
-  plan.costs.buy = {0.001, 0.002};
-  plan.costs.sell = {0.002, 0.001};
+  plan.costs.buy = Eigen::Vector2d(0.001, 0.002);
+  plan.costs.sell = Eigen::Vector2d(0.002, 0.001);
   Runs runs;
   runs.all = {rehearse(table, plan, {})};
   const auto& run = runs.all.front();

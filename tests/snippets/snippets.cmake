@@ -1,11 +1,17 @@
-# inchtide_snippets(headers...): writes the program in each header's comment, between @code and @endcode, to a source
-# file of its own, and adds a test that runs it. Its asserts are on in every build.
-function(inchtide_snippets)
+# inchtide_snippets(target libraries headers...): the programs in the headers' comments, between @code and @endcode, as
+# functions of one program, each of them a test of its own. Every header has one; its asserts are on in every build.
+function(inchtide_snippets target libraries)
+  set(includes "")
+  set(functions "")
+  set(table "")
   foreach(header IN LISTS ARGN)
     file(RELATIVE_PATH name ${PROJECT_SOURCE_DIR}/include/inchtide ${header})
-    set(includes "#include \"inchtide/${name}\"\n")
+    set_property(DIRECTORY ${PROJECT_SOURCE_DIR} APPEND PROPERTY CMAKE_CONFIGURE_DEPENDS ${header})
     file(READ ${header} text)
     if(NOT text MATCHES "@code")
+      if(NOT name STREQUAL "base/api.hpp")  # a macro
+        message(FATAL_ERROR "include/inchtide/${name} has no example between @code and @endcode")
+      endif()
       continue()
     endif()
     string(REGEX MATCH "@code\n(.*)/// @endcode" whole "${text}")
@@ -13,13 +19,29 @@ function(inchtide_snippets)
     string(REGEX MATCHALL "#include [^\n]*\n" own "${program}")
     string(REGEX REPLACE "#include [^\n]*\n" "" program "${program}")
     string(JOIN "" own ${own})
-    string(REGEX REPLACE "[/.]" "-" target "snippet-${name}")
-    set(source ${CMAKE_CURRENT_BINARY_DIR}/snippets/${target}.cpp)
-    file(GENERATE OUTPUT ${source} CONTENT "${includes}${own}\nint main() {\n${program}}\n")
-    add_executable(${target} ${source})
-    target_link_libraries(${target} PRIVATE inchtide::core inchtide_flags)
-    target_compile_options(${target} PRIVATE -UNDEBUG -O0)
-    add_test(NAME snippet.${name} COMMAND ${target})
-    set_property(DIRECTORY ${PROJECT_SOURCE_DIR} APPEND PROPERTY CMAKE_CONFIGURE_DEPENDS ${header})
+    string(MAKE_C_IDENTIFIER "${name}" function)
+    string(APPEND includes "#include \"inchtide/${name}\"\n${own}")
+    string(APPEND functions "void ${function}() {\n${program}}\n\n")
+    string(APPEND table "      {\"${name}\", ${function}},\n")
+    add_test(NAME snippet.${name} COMMAND ${target} ${name})
   endforeach()
+  set(source ${CMAKE_CURRENT_BINARY_DIR}/snippets/${target}.cpp)
+  file(GENERATE OUTPUT ${source} CONTENT
+"#include <functional>
+#include <map>
+#include <string>
+${includes}
+namespace {
+
+${functions}}  // namespace
+
+int main(int, char** arguments) {
+  const std::map<std::string, std::function<void()>> all{
+${table}  };
+  all.at(arguments[1])();
+}
+")
+  add_executable(${target} ${source})
+  target_link_libraries(${target} PRIVATE ${libraries} inchtide_flags)
+  target_compile_options(${target} PRIVATE -UNDEBUG -O0 -Wno-shadow -Wno-dangling-pointer)
 endfunction()

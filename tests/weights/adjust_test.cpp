@@ -173,8 +173,8 @@ TEST(LowerHalf, GoesOnFromTheMinimumVariance) {
 LimitFacts trading_from(const Eigen::VectorXd& current, double rate) {
   LimitFacts facts;
   facts.current = current;
-  facts.costs = TradingCosts{current, Eigen::VectorXd::Constant(current.size(), rate),
-                             Eigen::VectorXd::Constant(current.size(), rate), 1};
+  facts.costs = TradingCosts{
+      current, {Eigen::VectorXd::Constant(current.size(), rate), Eigen::VectorXd::Constant(current.size(), rate)}, 1};
   return facts;
 }
 

@@ -39,8 +39,10 @@ Case random_case(std::mt19937_64& random) {
   current /= current.sum() * (random() % 5 == 0 ? 1.2 : 1);
   const double rate = 0.0001 * double(1 + random() % 150);
   c.facts.current = current;
-  c.facts.costs = TradingCosts{current, Eigen::VectorXd::Constant(n, rate),
-                               Eigen::VectorXd::Constant(n, random() % 3 == 0 ? rate / 5 : rate), 1};
+  c.facts.costs = TradingCosts{
+      current,
+      {Eigen::VectorXd::Constant(n, rate), Eigen::VectorXd::Constant(n, random() % 3 == 0 ? rate / 5 : rate)},
+      1};
   c.aversion = 1 + 9 * part();
   c.risk_free = 0.01 * double(random() % 5);
   return c;
@@ -59,10 +61,10 @@ long double least_by_patterns(const Case& c, double lambda, double risk_free) {
     LongVector w = LongVector::Zero(n), slope = LongVector::Zero(n);  // of what it costs
     long rest = code;
     for (Eigen::Index i = 0; i < n; ++i, rest /= 4) {
-      if (rest % 4 == 0) slope[i] = -costs.sell[i];  // to nothing
+      if (rest % 4 == 0) slope[i] = -costs.rates.sell[i];  // to nothing
       if (rest % 4 == 1) w[i] = costs.current[i];
       if (rest % 4 > 1) {
-        slope[i] = rest % 4 == 2 ? costs.buy[i] : -costs.sell[i];
+        slope[i] = rest % 4 == 2 ? costs.rates.buy[i] : -costs.rates.sell[i];
         free.push_back(i);
       }
     }

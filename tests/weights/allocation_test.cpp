@@ -63,7 +63,7 @@ TEST(Choose, UtilityIsTheBestOfTheFrontierForItsAversion) {
   };
   const double slope = (utility_of(limited(0.3001), 3) - utility_of(limited(0.2999), 3)) / 0.0002;
   ASSERT_EQ(limited(0.3).binding.size(), 1u);
-  EXPECT_NEAR(*limited(0.3).binding[0].price, 0.01 * slope, 1e-7);
+  EXPECT_NEAR(*limited(0.3).binding[0].loosening, 0.01 * slope, 1e-7);
 }
 
 TEST(Choose, SaysWhatReturnAnAssetLeftOutWouldNeed) {
@@ -188,9 +188,9 @@ void check_price(const char* aim_text, const std::function<double(const Allocati
   ASSERT_EQ(chosen.binding.size(), 1u) << aim_text;
   EXPECT_EQ(chosen.binding[0].limit, "cap");
   const double slope = (worth(chosen_at(cap + step)) - worth(chosen_at(cap - step))) / (2 * step);
-  ASSERT_TRUE(chosen.binding[0].price);
+  ASSERT_TRUE(chosen.binding[0].loosening);
   EXPECT_GT(slope, 0);
-  EXPECT_NEAR(*chosen.binding[0].price / (0.01 * slope), 1, 1e-5) << aim_text;
+  EXPECT_NEAR(*chosen.binding[0].loosening / (0.01 * slope), 1, 1e-5) << aim_text;
 }
 
 TEST(PriceOfALimit, EqualsFiniteDifferences) {
@@ -213,8 +213,8 @@ TEST(PriceOfALimit, AtAVertexIsWhatLooseningThatLimitAloneBrings) {
   const auto chosen = choose(trace_frontier(estimate, limits), aim_of("minimum-variance"), 0);
   EXPECT_THAT(chosen.weights, ElementsAre(0.6, 0.4, 0.0));
   ASSERT_EQ(chosen.binding.size(), 2u);
-  EXPECT_NEAR(*chosen.binding[0].price, 0.01 * 0.002 / chosen.volatility, 1e-12);
-  EXPECT_NEAR(*chosen.binding[1].price, 0, 1e-15);
+  EXPECT_NEAR(*chosen.binding[0].loosening, 0.01 * 0.002 / chosen.volatility, 1e-12);
+  EXPECT_NEAR(*chosen.binding[1].loosening, 0, 1e-15);
 }
 
 }  // namespace

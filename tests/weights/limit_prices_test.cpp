@@ -129,9 +129,9 @@ TEST(LimitPrices, AreWhatMovingTheFigureEitherWayBrings) {
         EXPECT_EQ(found->per_unit, rules[r].unit);
         const double per = rules[r].unit ? 1 : 0.01;
         const bool up_loosens = limit.upper.has_value();
-        const double tighter = -found->tightening.value_or(*found->price);
-        const double up = (equality ? *found->raising : up_loosens ? *found->price : tighter) / per;
-        const double down = (equality ? *found->lowering : up_loosens ? tighter : *found->price) / per;
+        const double tighter = -found->tightening.value_or(*found->loosening);
+        const double up = (equality ? *found->raising : up_loosens ? *found->loosening : tighter) / per;
+        const double down = (equality ? *found->lowering : up_loosens ? tighter : *found->loosening) / per;
         for (double side : {1.0, -1.0}) {
           const double step = rules[r].unit ? 1e-7 : 1e-8, said = side > 0 ? up : down;
           auto moved = rules;
@@ -168,7 +168,7 @@ TEST(LimitPrices, OfAnEqualityHaveASide) {
     const double rises = (0.04 * share - 0.01 * (1 - share)) / chosen.volatility;  // d volatility / d share
     EXPECT_NEAR(*chosen.binding[0].raising, -0.01 * rises, 1e-14);
     EXPECT_NEAR(*chosen.binding[0].lowering, 0.01 * rises, 1e-14);
-    EXPECT_NEAR(*chosen.binding[0].price, 0.01 * std::abs(rises), 1e-14);
+    EXPECT_NEAR(*chosen.binding[0].loosening, 0.01 * std::abs(rises), 1e-14);
   }
 }
 

@@ -9,6 +9,7 @@
 #include <string>
 #include <string_view>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 
 namespace inchtide {
@@ -16,17 +17,17 @@ namespace inchtide {
 using Day = std::chrono::sys_days;
 
 /// Reads an ISO day, `YYYY-MM-DD`. Returns nothing when the text is anything else or no such day exists.
-[[nodiscard]] std::optional<Day> parse_day(std::string_view text);
+[[nodiscard]] INCHTIDE_API std::optional<Day> parse_day(std::string_view text);
 
 /// Reads an ISO day that a person gave. `where` names the place it was given, e.g. "--from".
 /// @throws InputError naming `where` and the text when it isn't a day.
-Day day_from(std::string_view text, const Where& where);
+INCHTIDE_API Day day_from(std::string_view text, const Where& where);
 
 /// `YYYY-MM-DD`.
-[[nodiscard]] std::string to_string(Day day);
+[[nodiscard]] INCHTIDE_API std::string to_string(Day day);
 
 /// Years between two days by the calendar: days / 365.25.
-[[nodiscard]] double years_between(Day from, Day to);
+[[nodiscard]] INCHTIDE_API double years_between(Day from, Day to);
 
 enum class Unit { day, week, month, quarter, year };
 
@@ -38,7 +39,7 @@ enum class Unit { day, week, month, quarter, year };
 /// assert(two_weeks.count() == 2 && two_weeks.unit() == inchtide::Unit::week);
 /// assert(two_weeks.periods_per_year() == 26.0);
 /// @endcode
-class Interval {
+class INCHTIDE_API Interval {
  public:
   Interval() = default;  ///< a month
   /// @throws InputError when the count isn't positive or the whole is longer than 10,000 years

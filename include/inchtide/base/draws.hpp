@@ -14,9 +14,11 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "inchtide/base/api.hpp"
+
 namespace inchtide {
 
-class RandomDraw {
+class INCHTIDE_API RandomDraw {
  public:
   RandomDraw(std::uint64_t seed, std::uint64_t draw) : state_(mixed(seed) ^ mixed(draw + step)) {}
 

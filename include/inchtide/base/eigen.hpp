@@ -5,6 +5,13 @@
 /// which every target of the library brings along, sets EIGEN_MAX_ALIGN_BYTES=64 for that: without it a program
 /// compiled for wider registers (-mavx2, -march=native) or under a sanitizer would free what it never took. All code of
 /// a program that uses Eigen needs the same definition; a library built without it cannot be linked in beside.
+///
+/// @code
+/// #include <cassert>
+/// #include "inchtide/estimate/estimate.hpp"
+/// const inchtide::Estimate none;  // what crosses the border of the library is aligned alike on both sides
+/// assert(none.expected_return.size() == 0 && EIGEN_MAX_ALIGN_BYTES == 64);
+/// @endcode
 
 #include <Eigen/Core>
 

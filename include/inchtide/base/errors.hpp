@@ -23,12 +23,13 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 
 namespace inchtide {
 
 /// Root of all errors of this library.
-class Error : public std::runtime_error {
+class INCHTIDE_API Error : public std::runtime_error {
  public:
   explicit Error(Notice notice);
   Error(Where where, std::string problem, std::vector<Remedy> remedies = {});
@@ -42,21 +43,21 @@ class Error : public std::runtime_error {
 };
 
 /// Input that cannot be used: a bad file, a code nobody has, figures that contradict each other.
-class InputError : public Error {
+class INCHTIDE_API InputError : public Error {
  public:
   using Error::Error;
   ~InputError() override;
 };
 
 /// One of the limits of a conflict.
-struct ConflictingLimit {
+struct INCHTIDE_API ConflictingLimit {
   std::string name, text;
   std::optional<double> lower, upper;  ///< its figures, in its own unit; none where it has no such end
 };
 
 /// Limits that cannot all hold: a set that cannot hold together, and of which none can be dropped without the rest
 /// becoming possible. The problem says by which figures they miss each other.
-class InfeasibleLimits : public InputError {
+class INCHTIDE_API InfeasibleLimits : public InputError {
  public:
   InfeasibleLimits(std::string problem, std::vector<ConflictingLimit> limits,
                    Remedy remedy = {Means::limits, "Loosen or drop one of them"});
@@ -70,21 +71,21 @@ class InfeasibleLimits : public InputError {
 };
 
 /// An answer whose certificate does not hold to the stated tolerance; it is withheld.
-class UncertifiedAnswer : public Error {
+class INCHTIDE_API UncertifiedAnswer : public Error {
  public:
   using Error::Error;
   ~UncertifiedAnswer() override;
 };
 
 /// Something outside failed: the disk, the network, a program that is not installed.
-class OutsideFailure : public Error {
+class INCHTIDE_API OutsideFailure : public Error {
  public:
   using Error::Error;
   ~OutsideFailure() override;
 };
 
 /// The work was stopped on request; what was complete is kept.
-class Interrupted : public Error {
+class INCHTIDE_API Interrupted : public Error {
  public:
   using Error::Error;
   ~Interrupted() override;

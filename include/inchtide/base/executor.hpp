@@ -17,11 +17,12 @@
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/progress.hpp"
 
 namespace inchtide {
 
-class Executor {
+class INCHTIDE_API Executor {
  public:
   /// @param threads how many at most work at once, but no more than there are processors; 0 asks for all of them
   explicit Executor(int threads = 0);

@@ -27,6 +27,7 @@
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/executor.hpp"
 #include "inchtide/base/progress.hpp"
 
@@ -36,7 +37,7 @@ using Bytes = std::vector<std::byte>;
 
 /// Puts values one after another: figures and numbers in 8 bytes each, the least first; lists and texts after their
 /// length.
-class Packer {
+class INCHTIDE_API Packer {
  public:
   Packer& add(double figure);
   Packer& add(std::int64_t number);
@@ -50,7 +51,7 @@ class Packer {
 };
 
 /// Takes them out again, in the same order.
-class Unpacker {
+class INCHTIDE_API Unpacker {
  public:
   explicit Unpacker(std::span<const std::byte> bytes) : rest_(bytes) {}
 
@@ -70,7 +71,7 @@ class Unpacker {
 };
 
 /// What a piece comes to. A failed one says why, and holds nothing else.
-struct Record {
+struct INCHTIDE_API Record {
   std::vector<double> figures = {};
   std::vector<std::int64_t> numbers = {};
   std::vector<std::string> texts = {};
@@ -84,7 +85,7 @@ struct Record {
 };
 
 /// 128 bits that tell inputs apart: XXH3 of Collet 2020, which no accident makes equal (it does not withstand malice).
-struct Digest {
+struct INCHTIDE_API Digest {
   std::uint64_t high = 0, low = 0;
 
   [[nodiscard]] static Digest of(std::span<const std::byte> bytes);
@@ -95,7 +96,7 @@ struct Digest {
 };
 
 /// What is to be done: by whom is not said.
-struct Job {
+struct INCHTIDE_API Job {
   Job(Bytes all_inputs, std::size_t pieces)
       : inputs(std::move(all_inputs)), digest(Digest::of(inputs)), count(pieces) {}
 
@@ -117,7 +118,7 @@ using LandRecord = std::function<void(std::size_t index, const Record& record)>;
 /// @param watch its stop is asked before each piece; its progress told after each landing
 /// @throws Interrupted when stopped; what was begun has landed
 /// @throws what landing throws, and what a piece throws that is no `Error`: no further piece is begun then
-void deal(const Job& job, const OpenJob& open, const LandRecord& land, const Executor& executor = Executor(),
-          const Watch& watch = {});
+INCHTIDE_API void deal(const Job& job, const OpenJob& open, const LandRecord& land,
+                       const Executor& executor = Executor(), const Watch& watch = {});
 
 }  // namespace inchtide

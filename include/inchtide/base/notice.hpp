@@ -25,6 +25,8 @@
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
+
 namespace inchtide {
 
 /// What a caller can change to get on.
@@ -72,7 +74,7 @@ enum class Means {
 };
 
 /// Where something is wrong or worth knowing. What is not known stays empty.
-struct Where {
+struct INCHTIDE_API Where {
   Where() = default;
   /// In words, where nothing below says it: "covariance", "maximum-sharpe", the option or key of a value.
   Where(std::string words) : what(std::move(words)) {}
@@ -100,7 +102,7 @@ struct Where {
 };
 
 /// A way out: what to change, and the words of a sentence for it, such as "Take a shorter interval".
-struct Remedy {
+struct INCHTIDE_API Remedy {
   Remedy(Means how, std::string as_words, std::string to = "")
       : means(how), words(std::move(as_words)), value(std::move(to)) {}
   Remedy(std::string as_words) : words(std::move(as_words)) {}
@@ -116,10 +118,10 @@ using SpeltMeans = std::function<std::string(Means)>;
 
 /// The remedies as one sentence without its full stop; how a means is spelt and its value stand in brackets:
 /// "Take a longer interval (estimate.every 1q), or leave it out".
-[[nodiscard]] std::string text_of(const std::vector<Remedy>& remedies, const SpeltMeans& spelt = {});
+[[nodiscard]] INCHTIDE_API std::string text_of(const std::vector<Remedy>& remedies, const SpeltMeans& spelt = {});
 
 /// Something that is wrong or worth knowing.
-struct Notice {
+struct INCHTIDE_API Notice {
   Notice() = default;
   Notice(std::string sentence) : problem(std::move(sentence)) {}
   Notice(const char* sentence) : problem(sentence) {}

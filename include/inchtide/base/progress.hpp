@@ -1,9 +1,21 @@
 #pragma once
 /// How long work is watched and stopped: the caller supplies signals, deadlines and the screen.
+///
+/// @code
+/// #include <cassert>
+/// int told = 0;
+/// const inchtide::Watch watch{[] { return false; },
+///                             [&](std::size_t done, std::size_t, const std::string&) { told += int(done); }};
+/// watch.check();
+/// watch.done(3, 10);
+/// assert(told == 3);
+/// @endcode
 
 #include <cstddef>
 #include <functional>
 #include <string>
+
+#include "inchtide/base/api.hpp"
 
 namespace inchtide {
 
@@ -14,7 +26,7 @@ using StopCheck = std::function<bool()>;
 using Progress = std::function<void(std::size_t done, std::size_t all, const std::string& what)>;
 
 /// Both, for a call that can take long. Either may be empty.
-struct Watch {
+struct INCHTIDE_API Watch {
   StopCheck stop;
   Progress progress;
 

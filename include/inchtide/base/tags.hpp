@@ -1,15 +1,24 @@
 #pragma once
 /// Tags: what is known of each asset beside its prices, such as its name, sector and currency.
+///
+/// @code
+/// #include <cassert>
+/// const inchtide::Tags tags{{"sector"}, {"KELPFARM", "TIDEMILL"}, {{"food"}, {"power"}}};
+/// assert(tags.value("kelpfarm", "Sector") == "food");
+/// assert(tags.has("sector", "power") && !tags.has("sector", "bonds"));
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
+
 namespace inchtide {
 
 /// A table with one row an asset and named text columns.
-struct Tags {
+struct INCHTIDE_API Tags {
   std::vector<std::string> columns;            ///< e.g. name, sector, currency, yield
   std::vector<std::string> assets;             ///< asset codes, one a row
   std::vector<std::vector<std::string>> rows;  ///< rows[asset][column]; empty text = no value

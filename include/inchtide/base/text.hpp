@@ -1,10 +1,18 @@
 #pragma once
 /// Text from outside: what may be a name, and what may be shown.
+///
+/// @code
+/// #include <cassert>
+/// assert(inchtide::fault_of_name("KELP\tFARM", inchtide::longest_code));
+/// assert(!inchtide::fault_of_name("KELPFARM", inchtide::longest_code));
+/// assert(inchtide::excerpt("a long name", 6) == "a long...");
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <string_view>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 
 namespace inchtide {
@@ -16,17 +24,17 @@ inline constexpr std::size_t longest_code = 64, longest_name = 200;
 /// character U+0007", "it has 80 characters, the most is 64". Nothing when it can.
 /// Control characters are those of ASCII and Latin 1, line and paragraph separators, and what turns the direction of
 /// writing: none of them can be seen, and each can make one name look like another.
-[[nodiscard]] std::optional<std::string> fault_of_name(std::string_view text, std::size_t most);
+[[nodiscard]] INCHTIDE_API std::optional<std::string> fault_of_name(std::string_view text, std::size_t most);
 
 /// Checks a code, a tag (`longest_code`) or a name (`longest_name`).
 /// @param where the file and line, or what else holds it
 /// @throws InputError that names the place and the text as it can be shown
-void check_name(std::string_view text, std::size_t most, const Where& where);
+INCHTIDE_API void check_name(std::string_view text, std::size_t most, const Where& where);
 
 /// The text as it can be shown anywhere: what cannot be seen, and bytes that are no UTF-8, as U+FFFD. Line ends stay.
-[[nodiscard]] std::string printable(std::string_view text);
+[[nodiscard]] INCHTIDE_API std::string printable(std::string_view text);
 
 /// A piece of text from outside for a message: printable, on one line, and cut with "..." after `most` characters.
-[[nodiscard]] std::string excerpt(std::string_view text, std::size_t most = 80);
+[[nodiscard]] INCHTIDE_API std::string excerpt(std::string_view text, std::size_t most = 80);
 
 }  // namespace inchtide

@@ -1,4 +1,11 @@
 #pragma once
+/// The version of the library.
+///
+/// @code
+/// #include <cassert>
+/// #include <string>
+/// assert(std::string(inchtide::version).find('.') != std::string::npos);
+/// @endcode
 
 namespace inchtide {
 

@@ -1,6 +1,16 @@
 #pragma once
 /// The benchmark as the assets see it: what a tracking error needs.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// const auto covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.04, 0.09).asDiagonal());
+/// const auto benchmark = inchtide::BenchmarkRisk::of_weights(covariance, Eigen::Vector2d(1, 0));
+/// // Half of each: the weights miss the benchmark's by -1/2 and 1/2.
+/// assert(std::abs(benchmark.tracking_error(covariance, Eigen::Vector2d(0.5, 0.5)) - std::sqrt(0.0325)) < 1e-15);
+/// @endcode
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/estimate/covariance.hpp"
 #include "inchtide/returns/conventions.hpp"
@@ -8,7 +18,7 @@
 
 namespace inchtide {
 
-struct BenchmarkRisk {
+struct INCHTIDE_API BenchmarkRisk {
   Eigen::VectorXd covariances;  ///< with each asset, per year
   double variance = 0;          ///< its own, per year
 
@@ -20,13 +30,16 @@ struct BenchmarkRisk {
 
   /// Volatility of the difference between a portfolio and the benchmark, per year.
   /// @throws InputError for weights, covariances and a benchmark of different sizes
+  [[nodiscard]] double squared_error(const Covariance& covariance, const Eigen::VectorXd& weights) const {
+    return covariance.portfolio_variance(weights) - 2 * covariances.dot(weights) + variance;
+  }
   [[nodiscard]] double tracking_error(const Covariance& covariance, const Eigen::VectorXd& weights) const;
 };
 
 /// Its sample covariances with the assets per year, over the rows that the covariance uses.
 /// @param benchmark its returns, a row each; NaN where they span other days than the assets'
 /// @throws InputError when fewer than two rows are left
-[[nodiscard]] BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark,
-                                           Denominator denominator);
+[[nodiscard]] INCHTIDE_API BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark,
+                                                        Denominator denominator);
 
 }  // namespace inchtide

@@ -17,11 +17,12 @@
 #include <span>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 
-class Covariance {
+class INCHTIDE_API Covariance {
  public:
   Covariance() = default;
 

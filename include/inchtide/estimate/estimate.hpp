@@ -1,10 +1,22 @@
 #pragma once
 /// What to expect of each asset per year: expected returns and covariance, and where the figures come from.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK"};
+/// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+/// assert(std::abs(estimate.volatilities()[1] - 0.2) < 1e-15);
+/// assert(std::abs(estimate.sharpe_ratios()[1] - 0.4) < 1e-15);
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/estimate/covariance.hpp"
@@ -12,7 +24,7 @@
 
 namespace inchtide {
 
-struct Estimate {
+struct INCHTIDE_API Estimate {
   std::vector<std::string> assets;
   Eigen::VectorXd expected_return;          ///< fraction per year, arithmetic
   Covariance covariance;                    ///< per year
@@ -46,13 +58,13 @@ struct Estimate {
 /// mean m and covariance S per year, E_i = exp(m_i + S_ii / 2) - 1 and C_ij = (1 + E_i)(1 + E_j)(exp(S_ij) - 1).
 /// A factor structure becomes a dense matrix. One of simple returns comes back as it is.
 /// @throws InputError naming the asset whose figures are too large to be raised to a power
-[[nodiscard]] Estimate simple_from_log(const Estimate& estimate);
+[[nodiscard]] INCHTIDE_API Estimate simple_from_log(const Estimate& estimate);
 
 /// The sample estimate: arithmetic mean per year p m and covariance p X'X / (T-1) of the demeaned returns X.
 /// Simple returns add up to a portfolio's return, so w'Sw is exactly the variance of the weighted series.
 /// Periods in which the assets' returns don't span the same days are left out and counted.
 /// @param risk_free fraction per year, carried along
 /// @throws InputError when fewer than two returns are left
-[[nodiscard]] Estimate sample_estimate(const ReturnTable& returns, double risk_free = 0);
+[[nodiscard]] INCHTIDE_API Estimate sample_estimate(const ReturnTable& returns, double risk_free = 0);
 
 }  // namespace inchtide

@@ -16,12 +16,13 @@
 
 #include <cmath>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/estimate/estimators.hpp"
 
 namespace inchtide {
 
-class RollingMoments {
+class INCHTIDE_API RollingMoments {
  public:
   /// @param returns T x N, finite; kept
   /// @param window rows in the window, at least 2 and at most T

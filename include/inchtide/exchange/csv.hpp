@@ -1,6 +1,16 @@
 #pragma once
 /// CSV as RFC 4180 has it: a header row, quotes; commas, semicolons or tabs between cells, told by the header. Read by
 /// libcsv; lines are counted as an editor shows them.
+///
+/// @code
+/// #include <cassert>
+/// #include <string>
+/// using namespace inchtide::exchange;
+/// std::vector<std::string> codes;
+/// read_csv_text("a.csv", "asset;weight\nKELPFARM;10%\n", [](CsvRow) {},
+///               [&](std::size_t line, CsvRow row) { codes.push_back(std::to_string(line) + std::string(row[0])); });
+/// assert(codes == std::vector<std::string>{"2KELPFARM"} && csv_cell("=1+1") == "'=1+1");
+/// @endcode
 
 #include <filesystem>
 #include <functional>
@@ -10,13 +20,14 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide::exchange {
 
 /// How a file writes days and figures. Nothing is guessed: 03/04/2024 and 1,234 can both be read in two ways.
-struct CsvStyle {
+struct INCHTIDE_API CsvStyle {
   /// ISO days (2024-03-04, 2024/03/04, 20240304) and days with the month's name (4 Mar 2024) are read in any case.
   enum class Dates { iso, day_first, month_first };
   Dates dates = Dates::iso;
@@ -36,7 +47,8 @@ struct CsvStyle {
 };
 
 /// Where a cell stands, for messages: "prices/KELPFARM.csv, line 12, column close".
-[[nodiscard]] Where cell_place(const std::filesystem::path& path, std::size_t line, std::string_view column);
+[[nodiscard]] INCHTIDE_API Where cell_place(const std::filesystem::path& path, std::size_t line,
+                                            std::string_view column);
 
 using CsvRow = std::span<const std::string_view>;
 
@@ -45,23 +57,24 @@ using CsvRow = std::span<const std::string_view>;
 /// or tabs.
 /// @throws InputError when the file is missing or empty, a quote isn't closed properly, or a row has another number of
 ///         cells than the header (naming file and line)
-void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
-              const std::function<void(std::size_t, CsvRow)>& row);
+INCHTIDE_API void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
+                           const std::function<void(std::size_t, CsvRow)>& row);
 
 /// A column's position by any of its names; case, spaces, dashes and underscores don't count.
-[[nodiscard]] std::optional<std::size_t> find_column(const std::vector<std::string>& header,
-                                                     std::initializer_list<std::string_view> names);
+[[nodiscard]] INCHTIDE_API std::optional<std::size_t> find_column(const std::vector<std::string>& header,
+                                                                  std::initializer_list<std::string_view> names);
 
 /// The same from a text that came from elsewhere; `path` names it in messages.
 /// @param needed columns that matter, which `header` may fill in; the cells of others come empty, which is quicker.
 /// Empty
 ///        for all
-void read_csv_text(const std::filesystem::path& path, std::string_view content,
-                   const std::function<void(CsvRow)>& header, const std::function<void(std::size_t, CsvRow)>& row,
-                   const std::vector<bool>& needed = {});
+INCHTIDE_API void read_csv_text(const std::filesystem::path& path, std::string_view content,
+                                const std::function<void(CsvRow)>& header,
+                                const std::function<void(std::size_t, CsvRow)>& row,
+                                const std::vector<bool>& needed = {});
 
 /// A text cell as CSV writes it: quoted where it has to be. Text that a spreadsheet would run as a formula (it starts
 /// with =, +, -, @ or a tab) has an apostrophe before it, which `read_csv` takes off again.
-[[nodiscard]] std::string csv_cell(std::string_view text);
+[[nodiscard]] INCHTIDE_API std::string csv_cell(std::string_view text);
 
 }  // namespace inchtide::exchange

@@ -1,17 +1,25 @@
 #pragma once
 /// Fetching over HTTP(S) with patience: time-outs, retries, a limit on requests per second. By libcurl; the server's
 /// certificate is always checked.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide::exchange;
+/// assert(is_loopback("http://127.0.0.1:8080/x") && !is_loopback("http://127.0.0.1.example/x"));
+/// assert(url_part("A B") == "A%20B");
+/// @endcode
 
 #include <chrono>
 #include <memory>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/progress.hpp"
 
 namespace inchtide::exchange {
 
-struct HttpSettings {
+struct INCHTIDE_API HttpSettings {
   double timeout_seconds = 30;        ///< for one request as a whole
   int retries = 4;                    ///< after the first try: on 429, 5xx and broken connections
   double backoff_seconds = 0.5;       ///< before the first retry, doubled for each later one
@@ -20,17 +28,17 @@ struct HttpSettings {
   std::string ca_file = {};           ///< certificates to trust besides the machine's own, e.g. of a company's proxy
 };
 
-struct HttpAnswer {
+struct INCHTIDE_API HttpAnswer {
   long status = 0;
   std::string body;
   int tries = 1;
 };
 
 /// Whether an address leads to this machine and nowhere else: its host is 127.0.0.0/8, ::1 or localhost.
-[[nodiscard]] bool is_loopback(const std::string& url);
+[[nodiscard]] INCHTIDE_API bool is_loopback(const std::string& url);
 
 /// Gets pages, from any number of threads. Redirects aren't followed, because a key would travel with them.
-class HttpClient {
+class INCHTIDE_API HttpClient {
  public:
   /// @param headers lines such as "X-Key: ..." sent with each request; they appear in no message
   /// @throws InputError when a setting isn't positive
@@ -58,6 +66,6 @@ class HttpClient {
 };
 
 /// A text as part of an address: everything but letters, digits and -._~ in percent form.
-[[nodiscard]] std::string url_part(std::string_view text);
+[[nodiscard]] INCHTIDE_API std::string url_part(std::string_view text);
 
 }  // namespace inchtide::exchange

@@ -12,6 +12,18 @@
 ///     days_are = "day"                        # ISO days, or "seconds" since 1970
 ///     zone = "Europe/Oslo"                    # for seconds: an IANA zone, or an offset such as "+02:00"
 ///     open, high, low, close, adjusted_close, volume = "/series/close" ...
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide::exchange;
+/// Provider pier;
+/// pier.name = "pier";
+/// pier.url = "https://prices.example";
+/// pier.path = "/history/{asset}?from={from}&to={to}";
+/// const auto day = *inchtide::parse_day("2024-03-04");
+/// assert(history_url(pier, "KELP", day, day) ==
+///        "https://prices.example/history/KELP?from=2024-03-04&to=2024-03-04");
+/// @endcode
 
 #include <array>
 #include <map>
@@ -19,6 +31,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/tags.hpp"
 #include "inchtide/exchange/csv.hpp"
 #include "inchtide/exchange/http.hpp"
@@ -26,7 +39,7 @@
 
 namespace inchtide::exchange {
 
-struct Provider {
+struct INCHTIDE_API Provider {
   std::string name;
   std::string url, path;
   std::string key_header, key_env;
@@ -52,28 +65,30 @@ struct Provider {
 };
 
 /// The address to ask for one asset's bars. `code` is the provider's own.
-[[nodiscard]] std::string history_url(const Provider& provider, const std::string& code, Day from, Day to);
+[[nodiscard]] INCHTIDE_API std::string history_url(const Provider& provider, const std::string& code, Day from, Day to);
 
 /// Reads an answer. Rows may come in any order; a null is a hole; days without any figure are left out.
 /// @throws InputError naming the provider, the asset and the place: not JSON, nothing at a pointer, arrays of unequal
 ///         length, something that isn't a figure, a day that comes twice, a price that isn't positive, no row at all
-[[nodiscard]] BarHistory bars_from_answer(const Provider& provider, const std::string& asset, const std::string& body);
+[[nodiscard]] INCHTIDE_API BarHistory bars_from_answer(const Provider& provider, const std::string& asset,
+                                                       const std::string& body);
 
 /// The members of a universe list, in the provider's codes.
-[[nodiscard]] std::vector<std::string> members_from_answer(const Provider& provider, const std::string& list,
-                                                           const std::string& body);
+[[nodiscard]] INCHTIDE_API std::vector<std::string> members_from_answer(const Provider& provider,
+                                                                        const std::string& list,
+                                                                        const std::string& body);
 
 /// The words of an error answer, for a message: what `message` points at, or the start of the text.
-[[nodiscard]] std::string words_of_error(const Provider& provider, const std::string& body);
+[[nodiscard]] INCHTIDE_API std::string words_of_error(const Provider& provider, const std::string& body);
 
 /// The header that carries the key, with the key from the environment `lookup`; nothing when the provider needs none.
 /// @throws InputError naming the variable when it isn't set, or when the key would travel unencrypted to another
 /// machine
-[[nodiscard]] std::vector<std::string> key_headers(
+[[nodiscard]] INCHTIDE_API std::vector<std::string> key_headers(
     const Provider& provider, const std::function<std::optional<std::string>(const std::string&)>& lookup);
 
 /// Between our codes and a provider's: a column of the identifiers, and a suffix.
-class CodeMap {
+class INCHTIDE_API CodeMap {
  public:
   /// @throws InputError when the identifiers have no column of the provider's scheme
   CodeMap(Provider provider, Tags identifiers, Tags tags);

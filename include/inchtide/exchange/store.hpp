@@ -4,6 +4,22 @@
 /// Two tables, which any SQLite tool can read: `asset` (one row an asset) and `bar` (one row an asset and day, all
 /// fields; the view `history` shows it with codes and ISO days). Writing is one transaction an asset, in write-ahead
 /// mode: whatever happens in between, an asset is there whole as it was, or whole as it is now.
+///
+/// @code
+/// #include <cassert>
+/// #include <filesystem>
+/// const auto folder = std::filesystem::temp_directory_path() / "inchtide-snippet-store";
+/// std::filesystem::create_directories(folder);
+/// using namespace inchtide;
+/// {
+///   exchange::PriceStore store(folder / "a.store", exchange::PriceStore::Access::write);
+///   BarHistory bars{"KELPFARM"};
+///   bars.days = DayList{*parse_day("2024-03-04"), *parse_day("2024-03-05")};
+///   bars.of(PriceField::close) = {10, 11};
+///   assert(store.put(bars, "here").rows_new == 2 && store.find("kelpfarm")->rows == 2);
+/// }
+/// std::filesystem::remove_all(folder);
+/// @endcode
 
 #include <filesystem>
 #include <memory>
@@ -11,6 +27,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/exchange/price_files.hpp"
 #include "inchtide/exchange/prices.hpp"
 #include "inchtide/prices/bars.hpp"
@@ -20,14 +37,14 @@ struct sqlite3;
 namespace inchtide::exchange {
 
 /// What the store holds of an asset.
-struct StoredAsset {
+struct INCHTIDE_API StoredAsset {
   std::string code;
   std::string source;  ///< where it came from last: a file, or a provider's name
   Day from{}, to{};
   std::size_t rows = 0;
 };
 
-class PriceStore {
+class INCHTIDE_API PriceStore {
  public:
   enum class Access { read, write };
 

@@ -25,6 +25,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/base/progress.hpp"
@@ -37,7 +38,7 @@ namespace inchtide {
 
 /// A portfolio at which the set of held or bound assets changes along the frontier. It is optimal for every lambda from
 /// `lambda_low` to `lambda_high`.
-struct Corner {
+struct INCHTIDE_API Corner {
   double expected_return = 0;  ///< of the weights, per year, as in Portfolio
   double volatility = 0;       ///< per year
   double lambda_high = 0;      ///< infinite at the first corner
@@ -45,7 +46,7 @@ struct Corner {
 };
 
 /// The frontier's portfolio of highest Sharpe ratio.
-struct MaximumSharpe {
+struct INCHTIDE_API MaximumSharpe {
   Portfolio portfolio;
   double sharpe = 0;
   /// It is the corner of highest return (or stands at a ceiling on volatility): only more than the limits allow would
@@ -53,7 +54,7 @@ struct MaximumSharpe {
   bool at_top = false;
 };
 
-class Frontier {
+class INCHTIDE_API Frontier {
  public:
   [[nodiscard]] const Estimate& estimate() const { return estimate_; }
   [[nodiscard]] const Bounds& bounds() const { return bounds_; }
@@ -157,19 +158,19 @@ class Frontier {
 ///         found not to be positive semidefinite
 /// @throws InfeasibleLimits when the limits cannot all hold
 /// @throws UnsolvedProblem, an UncertifiedAnswer, when rounding defeats the solver; nothing uncertified is returned
-[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Limits& limits, const LimitFacts& facts = {},
-                                      const Watch& watch = {});
+[[nodiscard]] INCHTIDE_API Frontier trace_frontier(const Estimate& estimate, const Limits& limits,
+                                                   const LimitFacts& facts = {}, const Watch& watch = {});
 
 /// The same from ranges of weights and rows. Costs count where the bounds have them; `facts` are kept for what is
 /// chosen on the frontier: the benchmark, the weights held now, what trading costs.
 /// @throws InputError also for bounds that don't fit the estimate or hold a figure that is no number
 /// @throws InfeasibleLimits when no weights are within them, naming those of their limits that conflict
-[[nodiscard]] Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds, const LimitFacts& facts = {},
-                                      const Watch& watch = {});
+[[nodiscard]] INCHTIDE_API Frontier trace_frontier(const Estimate& estimate, const Bounds& bounds,
+                                                   const LimitFacts& facts = {}, const Watch& watch = {});
 
 /// The lower, inefficient half: the least variance at each return below the minimum-variance portfolio's, from there
 /// down to the lowest return. Corners as certified portfolios, between which weights are straight lines; their lambda
 /// is negative. Costs are left out, and a ceiling on volatility ends it.
-[[nodiscard]] std::vector<Portfolio> trace_lower_half(const Estimate& estimate, const Bounds& bounds);
+[[nodiscard]] INCHTIDE_API std::vector<Portfolio> trace_lower_half(const Estimate& estimate, const Bounds& bounds);
 
 }  // namespace inchtide

@@ -23,12 +23,13 @@
 
 #include <optional>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/progress.hpp"
 #include "inchtide/frontier/frontier.hpp"
 
 namespace inchtide {
 
-struct HoldingsOptions {
+struct INCHTIDE_API HoldingsOptions {
   double lambda = 0;                   ///< least 1/2 w'Sw - lambda m'w; 0 for the least variance
   std::optional<double> least_return;  ///< per year, a floor
   double gap = 1e-4;                   ///< good enough: a part of the variance found
@@ -41,7 +42,7 @@ struct HoldingsOptions {
   StopCheck should_stop;  ///< asked before each branch; what was found so far comes back with its gap
 };
 
-struct HoldingsAnswer {
+struct INCHTIDE_API HoldingsAnswer {
   Portfolio portfolio;  ///< the best found; certified among portfolios of its own assets. No weights: see better_than
   Bounds chosen =
       Bounds::long_only(0);  ///< the bounds with every other asset at 0 and its own at least at the smallest position
@@ -61,11 +62,11 @@ struct HoldingsAnswer {
 /// no
 ///         number
 /// @throws UncertifiedAnswer when the search is stopped before it found any, unless `better_than` was given
-[[nodiscard]] HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds,
-                                             const HoldingsOptions& options);
+[[nodiscard]] INCHTIDE_API HoldingsAnswer choose_holdings(const Estimate& estimate, const Bounds& bounds,
+                                                          const HoldingsOptions& options);
 
 /// `bounds` with the ranges of a choice, `HoldingsAnswer::chosen`, and no number of positions: what the frontier of
 /// these positions is traced under.
-[[nodiscard]] Bounds bounds_of_choice(const Bounds& bounds, const Bounds& chosen);
+[[nodiscard]] INCHTIDE_API Bounds bounds_of_choice(const Bounds& bounds, const Bounds& chosen);
 
 }  // namespace inchtide

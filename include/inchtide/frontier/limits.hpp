@@ -34,6 +34,8 @@
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
+#include "inchtide/base/costs.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/tags.hpp"
 #include "inchtide/estimate/benchmark.hpp"
@@ -42,7 +44,7 @@
 namespace inchtide {
 
 /// One rule with a name.
-struct Limit {
+struct INCHTIDE_API Limit {
   enum class Kind {
     each,     ///< the weight of every asset, or of those in or outside a scope
     every,    ///< the total of each value of a tag
@@ -90,7 +92,7 @@ using Limits = std::vector<Limit>;
 /// lower <= coefficients'w + sum of bend_i |w_i - bend_at_i| + constant <= upper.
 ///
 /// A program may add rows of its own to bounds: they are limits like the others, named by their labels.
-struct LimitRow {
+struct INCHTIDE_API LimitRow {
   int limit = -1;     ///< its position in the limits of the bounds; -1 where it is a limit of its own
   std::string label;  ///< what it is about: "sector:power"
   Eigen::VectorXd coefficients{};
@@ -110,13 +112,13 @@ struct LimitRow {
 };
 
 /// The larger of purchases and sales, as a part of wealth before: half the sum of absolute changes, cash included.
-[[nodiscard]] double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to);
+[[nodiscard]] INCHTIDE_API double turnover_between(const Eigen::VectorXd& from, const Eigen::VectorXd& to);
 
 /// What changing weights costs, once, as a part of the value traded.
-struct TradingCosts {
-  Eigen::VectorXd current;    ///< weights held now
-  Eigen::VectorXd buy, sell;  ///< fractions of the value bought or sold, from 0
-  double years = 1;           ///< how long the new weights are to be held: the cost per year is spread over them
+struct INCHTIDE_API TradingCosts {
+  Eigen::VectorXd current;  ///< weights held now
+  CostRates rates;          ///< of trading from them
+  double years = 1;         ///< how long the new weights are to be held: the cost per year is spread over them
 
   /// Of trading from the current weights to these, once: a fraction of wealth.
   [[nodiscard]] double of(const Eigen::VectorXd& weights) const;
@@ -127,7 +129,7 @@ struct TradingCosts {
 
 /// What limits look up: tags for totals, scopes and averages; the weights held now for turnover; the benchmark for the
 /// tracking error. Tags alone will do for most.
-struct LimitFacts {
+struct INCHTIDE_API LimitFacts {
   LimitFacts() = default;
   LimitFacts(Tags table) : tags(std::move(table)) {}  // NOLINT: tags are facts
 
@@ -139,13 +141,13 @@ struct LimitFacts {
 };
 
 /// A figure that a limit sets, and its position in the limits.
-struct LimitFigure {
+struct INCHTIDE_API LimitFigure {
   double value = 0;
   int limit = -1;
 };
 
 /// What limits leave to the weights: the range of each asset and the limit that set each end, the budget, and rows.
-struct Bounds {
+struct INCHTIDE_API Bounds {
   Limits limits;                              ///< those that the positions below refer to
   Eigen::VectorXd lower;                      ///< finite
   Eigen::VectorXd upper;                      ///< infinite where no limit sets it
@@ -184,11 +186,11 @@ struct Bounds {
 ///         needs is missing (naming it)
 /// @throws InfeasibleLimits when they cannot all hold, naming a set of them of which none can be dropped. (Ceilings on
 ///         volatility and tracking error need an estimate: they are looked at when a frontier is traced.)
-[[nodiscard]] Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets,
-                               const LimitFacts& facts = {});
+[[nodiscard]] INCHTIDE_API Bounds bounds_of(const Limits& limits, const std::vector<std::string>& assets,
+                                            const LimitFacts& facts = {});
 
 /// How far weights break a limit: its name, the asset or total, and by how much.
-struct Violation {
+struct INCHTIDE_API Violation {
   std::string limit;
   std::string asset;    ///< or what a row is about
   double by = 0;        ///< fraction of wealth (of an average in its unit, of holdings their number), positive
@@ -198,13 +200,13 @@ struct Violation {
 /// The limits that `weights` break by more than `tolerance`, long-only and budget (named so) included. Positions count
 /// from 1e-9 on.
 /// @param covariance of the assets, where ceilings on volatility and tracking error are to be looked at
-[[nodiscard]] std::vector<Violation> violations_of(const Limits& limits, const std::vector<std::string>& assets,
-                                                   const Eigen::VectorXd& weights, const LimitFacts& facts = {},
-                                                   const Covariance* covariance = nullptr, double tolerance = 1e-9);
+[[nodiscard]] INCHTIDE_API std::vector<Violation> violations_of(
+    const Limits& limits, const std::vector<std::string>& assets, const Eigen::VectorXd& weights,
+    const LimitFacts& facts = {}, const Covariance* covariance = nullptr, double tolerance = 1e-9);
 
 /// The same of bounds, with rows that were added to them.
-[[nodiscard]] std::vector<Violation> violations_of(const Bounds& bounds, const std::vector<std::string>& assets,
-                                                   const Eigen::VectorXd& weights, const LimitFacts& facts = {},
-                                                   const Covariance* covariance = nullptr, double tolerance = 1e-9);
+[[nodiscard]] INCHTIDE_API std::vector<Violation> violations_of(
+    const Bounds& bounds, const std::vector<std::string>& assets, const Eigen::VectorXd& weights,
+    const LimitFacts& facts = {}, const Covariance* covariance = nullptr, double tolerance = 1e-9);
 
 }  // namespace inchtide

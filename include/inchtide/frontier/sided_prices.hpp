@@ -5,11 +5,26 @@
 /// bound) the prices that prove it optimal are not unique. All that do form a convex set. Loosening a limit brings the
 /// least of its prices in that set, tightening it takes the largest: they are the one-sided slopes of the optimum
 /// (Rockafellar 1970, Convex Analysis, section 29). Each is a small linear programme, solved here by its dual.
+///
+/// @code
+/// #include <cassert>
+/// #include "inchtide/frontier/frontier.hpp"
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK"};
+/// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+/// const auto bounds = inchtide::bounds_of({inchtide::Limit::parse("HOLLBOND <= 60%")}, estimate.assets);
+/// const auto least = inchtide::trace_frontier(estimate, bounds).minimum_variance();
+/// const inchtide::SidedPrices prices(estimate.covariance, estimate.expected_return, bounds, least,
+///                                    inchtide::Moves::objective);
+/// assert(!prices.of(0));  // the same on both sides
+/// @endcode
 
 #include <optional>
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/frontier/portfolio.hpp"
@@ -23,18 +38,18 @@ enum class Moves {
   mean_return  ///< the volatility stays: m'w rises
 };
 
-struct SidedPrice {
+struct INCHTIDE_API SidedPrice {
   double loosened = 0;   ///< gain per unit of loosening, from 0
   double tightened = 0;  ///< loss per unit of tightening, at least `loosened`; infinite where there is no room
 };
 
-struct PriceRange {
+struct INCHTIDE_API PriceRange {
   double least = 0, most = 0;
 };
 
 /// The prices of one portfolio's limits. Cheap where prices are unique: one factorisation with as many columns as rows
 /// are touched.
-class SidedPrices {
+class INCHTIDE_API SidedPrices {
  public:
   /// @param portfolio optimal within `bounds`, with its row prices where there are rows; its lambda is positive where
   ///        the return is to rise

@@ -1,6 +1,18 @@
 #pragma once
 /// One portfolio without the rest of the frontier, from a good guess or from nothing.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK"};
+/// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+/// const auto least = inchtide::single_portfolio(estimate, inchtide::Bounds::long_only(2));
+/// assert(std::abs(least.weights[0] - 0.04 / 0.0425) < 1e-12 && least.certificate.holds());
+/// @endcode
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/frontier/frontier.hpp"
 
@@ -13,7 +25,7 @@ namespace inchtide {
 /// where the covariance is positive definite it is unique: a warm start gives the cold answer.
 /// @param near weights of a problem like this one, such as yesterday's answer; none for a cold start
 /// @throws what `trace_frontier` and `Frontier::at_lambda` throw
-[[nodiscard]] Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda = 0,
-                                         const Eigen::VectorXd& near = {});
+[[nodiscard]] INCHTIDE_API Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, double lambda = 0,
+                                                      const Eigen::VectorXd& near = {});
 
 }  // namespace inchtide

@@ -23,12 +23,13 @@
 
 #include <optional>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/frontier/frontier.hpp"
 
 namespace inchtide {
 
-struct TrackedPortfolio {
+struct INCHTIDE_API TrackedPortfolio {
   Portfolio portfolio;          ///< of the least variance for its return within limits and ceiling
   double tracking_error = 0;    ///< per year
   double ceiling_price = 0;     ///< of the tracking error, in variance / 2 per unit; 0 where the ceiling is slack
@@ -36,15 +37,12 @@ struct TrackedPortfolio {
   BoundPrices prices;           ///< of the other limits, as `bound_prices` gives them where the ceiling is slack
 };
 
-class TrackedFrontier {
+class INCHTIDE_API TrackedFrontier {
  public:
   /// @param bounds with a ceiling on the tracking error
   /// @throws InfeasibleLimits when no portfolio within the bounds comes as near to the benchmark, with the figures
   /// @throws UncertifiedAnswer, as all functions below, when a portfolio misses its conditions
   TrackedFrontier(const Estimate& estimate, const Bounds& bounds, BenchmarkRisk benchmark);
-
-  /// The frontier without the ceiling.
-  [[nodiscard]] const Frontier& without_ceiling() const { return whole_; }
 
   [[nodiscard]] double least_return() const { return least_; }  ///< of the minimum-variance portfolio
   [[nodiscard]] double most_return() const { return most_; }
@@ -62,6 +60,7 @@ class TrackedFrontier {
  private:
   [[nodiscard]] TrackedPortfolio slack(Portfolio portfolio) const;
   [[nodiscard]] TrackedPortfolio on_ceiling(std::optional<double> expected_return) const;
+  [[nodiscard]] double pull_at_ceiling(const Frontier& path) const;
   template <typename Lower>
   [[nodiscard]] TrackedPortfolio search(Lower lower) const;
 
@@ -75,7 +74,7 @@ class TrackedFrontier {
 /// bounds holds, one on the tracking error is left aside.
 /// @throws InfeasibleLimits when the least volatility is above its ceiling
 /// @throws InputError for a covariance that doesn't go with the benchmark's
-[[nodiscard]] TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds,
-                                                    const BenchmarkRisk& benchmark);
+[[nodiscard]] INCHTIDE_API TrackedPortfolio least_tracking_error(const Estimate& estimate, const Bounds& bounds,
+                                                                 const BenchmarkRisk& benchmark);
 
 }  // namespace inchtide

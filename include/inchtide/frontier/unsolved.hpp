@@ -20,19 +20,20 @@
 #include <optional>
 #include <string>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/frontier/frontier.hpp"
 
 namespace inchtide {
 
-struct Problem {
+struct INCHTIDE_API Problem {
   Estimate estimate;
   Bounds bounds;
   std::optional<double> lambda{};  ///< at which the answer failed; none where the frontier as a whole did
 };
 
 /// Thrown where a frontier or a portfolio on it misses its certificate.
-class UnsolvedProblem : public UncertifiedAnswer {
+class INCHTIDE_API UnsolvedProblem : public UncertifiedAnswer {
  public:
   UnsolvedProblem(const std::string& what, Problem problem)
       : UncertifiedAnswer(what), problem_(std::make_shared<const Problem>(std::move(problem))) {}

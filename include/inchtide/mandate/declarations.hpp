@@ -1,6 +1,13 @@
 #pragma once
 /// Every setting of a mandate, declared once: its key in the file, its option on a command line, what it takes, what it
 /// is without it, and the steps it acts in. The reader of files and a command line are both filled from this table.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide;
+/// assert(declaration_of("--every")->key == "estimate.every");
+/// assert(key_of(Means::interval) == "estimate.every");
+/// @endcode
 
 #include <filesystem>
 #include <functional>
@@ -9,6 +16,7 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/mandate/mandate.hpp"
 
@@ -29,7 +37,7 @@ enum class Step {
 };
 
 /// What is given for a setting, in a file or on a command line.
-struct Given {
+struct INCHTIDE_API Given {
   std::vector<std::string> texts;  ///< one, or several of a list
   std::vector<std::string> names;  ///< what stands for the stars of the key
   Where where;                     ///< file, line and key, or the option
@@ -41,7 +49,7 @@ struct Given {
 /// What a setting takes.
 enum class Takes { text, word, list, number, whole, yes_or_no, day, percent, path };  ///< a word: one of a few
 
-struct Declaration {
+struct INCHTIDE_API Declaration {
   std::string key;     ///< "estimate.every"; a star stands for a name: "costs.*.bps". Empty: no key in a file
   std::string option;  ///< "--every"; empty: not on a command line
   Takes takes = Takes::text;
@@ -58,13 +66,13 @@ struct Declaration {
 };
 
 /// All of them, in the order in which they are taken.
-[[nodiscard]] const std::vector<Declaration>& declarations();
+[[nodiscard]] INCHTIDE_API const std::vector<Declaration>& declarations();
 
 /// The declaration of an option, or nothing.
-[[nodiscard]] const Declaration* declaration_of(std::string_view option);
+[[nodiscard]] INCHTIDE_API const Declaration* declaration_of(std::string_view option);
 
 /// The key of a mandate for what an error says can be changed, such as "estimate.every"; empty where there is none. For
 /// programs whose users write mandates: `error.notice().text(key_of)`.
-[[nodiscard]] std::string key_of(Means means);
+[[nodiscard]] INCHTIDE_API std::string key_of(Means means);
 
 }  // namespace inchtide

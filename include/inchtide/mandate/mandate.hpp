@@ -7,12 +7,25 @@
 ///
 /// `declarations.hpp` has every key, with what it takes and an example. Paths are relative to the file. An unknown key
 /// is an error that names it and the nearest known one.
+///
+/// @code
+/// #include <cassert>
+/// #include <filesystem>
+/// #include "inchtide/exchange/files.hpp"
+/// const auto folder = std::filesystem::temp_directory_path() / "inchtide-snippet-mandate";
+/// std::filesystem::create_directories(folder);
+/// inchtide::exchange::write_text_file(folder / "m.toml", "[limits]\nspread = \"each <= 10%\"\n");
+/// const auto mandate = inchtide::read_mandate(folder / "m.toml");
+/// assert(mandate.settings.limits[0].name == "spread");
+/// std::filesystem::remove_all(folder);
+/// @endcode
 
 #include <filesystem>
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/exchange/provider.hpp"
 #include "inchtide/study/settings.hpp"
 #include "inchtide/study/sources.hpp"
@@ -20,7 +33,7 @@
 namespace inchtide {
 
 /// What the file says: settings, and where to read what they are about. What it leaves out is empty, or as usual.
-struct Mandate {
+struct INCHTIDE_API Mandate {
   Settings settings;
 
   std::optional<std::filesystem::path> prices, tags, rates, actions, current, implied_weights;
@@ -34,15 +47,15 @@ struct Mandate {
 };
 
 /// @throws InputError naming file, line and key: bad TOML, an unknown key or table, a value of the wrong kind
-[[nodiscard]] Mandate read_mandate(const std::filesystem::path& path);
+[[nodiscard]] INCHTIDE_API Mandate read_mandate(const std::filesystem::path& path);
 
 /// Reads all that a study is made of: once, before its first step. In a folder one bad file, link or folder costs no
 /// other; it is passed over.
 /// @param threads files read at once; 0: one a processor
 /// @throws InputError when no prices are named, and as the readers do
-[[nodiscard]] Sources read_sources(const Mandate& mandate, int threads = 0);
+[[nodiscard]] INCHTIDE_API Sources read_sources(const Mandate& mandate, int threads = 0);
 
 /// The same without prices: tags and weights, which go with an estimate that is given.
-[[nodiscard]] Sources read_sources_beside_an_estimate(const Mandate& mandate);
+[[nodiscard]] INCHTIDE_API Sources read_sources_beside_an_estimate(const Mandate& mandate);
 
 }  // namespace inchtide

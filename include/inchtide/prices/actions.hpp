@@ -17,19 +17,20 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/prices/history.hpp"
 
 namespace inchtide {
 
 /// What happens to one asset's shares on an ex-day.
-struct CorporateAction {
+struct INCHTIDE_API CorporateAction {
   std::string asset;
   Day ex_day{};         ///< the first day on which the price no longer has it
   double split = 1;     ///< new shares for one old one; 2 for 2:1, 0.1 for a reverse split of ten into one
   double dividend = 0;  ///< cash for each share held the day before, in the asset's currency
 };
 
-struct Adjusted {
+struct INCHTIDE_API Adjusted {
   PriceHistory history;          ///< with the field adjusted close
   std::vector<Day> splits;       ///< the days from which those that were worked in count
   std::size_t dividends = 0;     ///< how many were worked in
@@ -39,6 +40,7 @@ struct Adjusted {
 /// Works an asset's actions into its closes; actions of other assets are passed over.
 /// @throws InputError naming asset and day: a split that isn't positive, a negative dividend, or one of the whole close
 ///         or more
-[[nodiscard]] Adjusted adjusted_by(const PriceHistory& closes, const std::vector<CorporateAction>& actions);
+[[nodiscard]] INCHTIDE_API Adjusted adjusted_by(const PriceHistory& closes,
+                                                const std::vector<CorporateAction>& actions);
 
 }  // namespace inchtide

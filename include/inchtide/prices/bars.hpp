@@ -18,13 +18,14 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/prices/history.hpp"
 
 namespace inchtide {
 
 /// One asset's bars. Days strictly ascending; each field is as long as the days, or empty where the source hasn't got
 /// it; NaN is a hole.
-struct BarHistory {
+struct INCHTIDE_API BarHistory {
   std::string asset;
   std::string currency = {};  ///< empty when unknown
   std::string calendar = {};  ///< whose holidays it keeps
@@ -55,17 +56,19 @@ struct BarHistory {
 
 /// Open, high, low and close at the level of the adjusted close: each multiplied by adjusted close / close of its day.
 /// Bars without both come back as they are.
-[[nodiscard]] BarHistory at_adjusted_level(BarHistory bars);
+[[nodiscard]] INCHTIDE_API BarHistory at_adjusted_level(BarHistory bars);
 
 /// The rows on which `prices` has one, with every price of theirs times what that is of the bars' own `field`: bars in
 /// another currency, without misprints, or with splits worked in. Volumes stay.
 /// @throws InputError when `field` has no figure on a day of the prices, naming it
-[[nodiscard]] BarHistory at_prices_of(const BarHistory& bars, PriceField field, const PriceHistory& prices);
+[[nodiscard]] INCHTIDE_API BarHistory at_prices_of(const BarHistory& bars, PriceField field,
+                                                   const PriceHistory& prices);
 
 /// Coarser bars: first open, highest high, lowest low, last close (adjusted close, price), sum of volumes, dated by the
 /// last trading day of each period. `kd` makes bars of k rows each, as `period_ends` does: a row ends one of its own,
 /// and k rows each follow it (and stand before it).
 /// @param own that row's day, or the first one after it; the first row when none is given
-[[nodiscard]] BarHistory bars_every(const BarHistory& bars, const Interval& every, std::optional<Day> own = {});
+[[nodiscard]] INCHTIDE_API BarHistory bars_every(const BarHistory& bars, const Interval& every,
+                                                 std::optional<Day> own = {});
 
 }  // namespace inchtide

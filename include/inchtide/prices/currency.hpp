@@ -14,19 +14,20 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/prices/history.hpp"
 
 namespace inchtide {
 
 /// The price of one unit of currency `from` in currency `to`; days strictly ascending, rates positive.
-struct RateHistory {
+struct INCHTIDE_API RateHistory {
   std::string from, to;
   DayList days;
   std::vector<double> rates;
 };
 
 /// A history in another currency than its own.
-struct Converted {
+struct INCHTIDE_API Converted {
   PriceHistory history;
   std::string path;         ///< how the rate was found, e.g. "MRD -> HLC" or "MRD -> USX -> HLC"
   std::size_t carried = 0;  ///< prices for which a rate was carried forward from an earlier day
@@ -39,7 +40,7 @@ struct Converted {
 /// @throws InputError when no rates lead from the history's currency to `base`, a rate isn't positive, or no price has
 /// a
 ///         rate (with the days the rates have)
-[[nodiscard]] Converted convert(const PriceHistory& history, const std::string& base,
-                                const std::vector<RateHistory>& rates, int carry_days);
+[[nodiscard]] INCHTIDE_API Converted convert(const PriceHistory& history, const std::string& base,
+                                             const std::vector<RateHistory>& rates, int carry_days);
 
 }  // namespace inchtide

@@ -1,18 +1,29 @@
 #pragma once
 /// The days of a history. Many assets trade on the same days, so equal lists can share one copy: five hundred assets of
 /// one exchange then keep their calendar once.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide;
+/// DayList first{*parse_day("2024-03-04"), *parse_day("2024-03-05")};
+/// DayList second{*parse_day("2024-03-04"), *parse_day("2024-03-05")};
+/// assert(second.share(first) && second.shares_with(first));
+/// second.push_back(*parse_day("2024-03-06"));
+/// assert(first.size() == 2 && !second.shares_with(first));
+/// @endcode
 
 #include <initializer_list>
 #include <memory>
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 
 namespace inchtide {
 
 /// Reads like a `std::vector<Day>`; copies share their days until one of them is edited.
-class DayList {
+class INCHTIDE_API DayList {
  public:
   using value_type = Day;
   using const_iterator = std::vector<Day>::const_iterator;

@@ -10,13 +10,14 @@
 /// assert(sunday.price == 10 && sunday.taken == days[0]);
 /// @endcode
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/price_table.hpp"
 
 namespace inchtide {
 
 /// A price and the day that it really comes from.
-struct PriceOnDay {
+struct INCHTIDE_API PriceOnDay {
   std::string asset;
   Day asked{}, taken{};  ///< `taken` is `asked`, or the last trading day before it
   double price = 0;
@@ -26,18 +27,18 @@ struct PriceOnDay {
 
 /// The price on a day; where there was no trading, the last one before it.
 /// @throws InputError when the history begins later (naming its first day)
-[[nodiscard]] PriceOnDay price_on(const PriceHistory& history, Day day);
+[[nodiscard]] INCHTIDE_API PriceOnDay price_on(const PriceHistory& history, Day day);
 
 /// The same of any field of an asset's bars.
 /// @throws InputError also when it hasn't got the field
-[[nodiscard]] PriceOnDay price_on(const BarHistory& bars, PriceField field, Day day);
+[[nodiscard]] INCHTIDE_API PriceOnDay price_on(const BarHistory& bars, PriceField field, Day day);
 
 /// Each asset divided by its first price, x 100: what 100 became. All begin on the first row on which every asset has a
 /// price; earlier rows are left out.
 /// @throws InputError when no row has a price of every asset
-[[nodiscard]] PriceTable rebased(const PriceTable& table);
+[[nodiscard]] INCHTIDE_API PriceTable rebased(const PriceTable& table);
 
 /// Cumulative growth from the same start: price / first price - 1, fractions.
-[[nodiscard]] PriceTable cumulative_growth(const PriceTable& table);
+[[nodiscard]] INCHTIDE_API PriceTable cumulative_growth(const PriceTable& table);
 
 }  // namespace inchtide

@@ -15,12 +15,13 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/prices/price_table.hpp"
 
 namespace inchtide {
 
 /// Of one history, from its first to its last price.
-struct FilledPeriods {
+struct INCHTIDE_API FilledPeriods {
   long filled = 0;   ///< periods with a price
   long between = 0;  ///< all of them
 
@@ -28,21 +29,22 @@ struct FilledPeriods {
 };
 
 /// @param calendar the days on which any asset has a price, which periods of days are blocks of
-[[nodiscard]] FilledPeriods filled_periods(const PriceHistory& history, const Interval& every,
-                                           const std::vector<Day>& calendar);
+[[nodiscard]] INCHTIDE_API FilledPeriods filled_periods(const PriceHistory& history, const Interval& every,
+                                                        const std::vector<Day>& calendar);
 
 /// The days on which any of the histories has a price.
-[[nodiscard]] std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories);
+[[nodiscard]] INCHTIDE_API std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories);
 
 /// The finest of a day, a week, a month, a quarter and a year, no finer than `every`, that all histories have enough
 /// prices for. Nothing when none is.
-[[nodiscard]] std::optional<Interval> interval_that_fits(const std::vector<PriceHistory>& histories,
-                                                         const Interval& every);
+[[nodiscard]] INCHTIDE_API std::optional<Interval> interval_that_fits(const std::vector<PriceHistory>& histories,
+                                                                      const Interval& every);
 
 /// Refuses an interval that some history does not have, or that they do not have together.
 /// @throws InputError naming the asset, and what to do: leave it out, or the interval that fits; or the assets that
 /// cost
 ///         most of the periods on whose ends all have a price
-void check_interval(const std::vector<PriceHistory>& histories, const Interval& every, const AlignPolicy& policy);
+INCHTIDE_API void check_interval(const std::vector<PriceHistory>& histories, const Interval& every,
+                                 const AlignPolicy& policy);
 
 }  // namespace inchtide

@@ -17,6 +17,7 @@
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/notice.hpp"
@@ -25,14 +26,14 @@
 namespace inchtide {
 
 /// One column of a price table.
-struct PricedAsset {
+struct INCHTIDE_API PricedAsset {
   std::string code;
   std::string currency;  ///< empty when unknown
   PriceField field = PriceField::adjusted_close;
 };
 
 /// Days x assets. Days are strictly ascending; a hole is NaN.
-struct PriceTable {
+struct INCHTIDE_API PriceTable {
   std::vector<Day> days;
   std::vector<PricedAsset> assets;
   Eigen::MatrixXd prices;  ///< rows = days, columns = assets
@@ -72,7 +73,7 @@ struct PriceTable {
 };
 
 /// What one asset lost when histories were put side by side.
-struct AssetCoverage {
+struct INCHTIDE_API AssetCoverage {
   std::string asset;
   Day from{}, to{};        ///< first and last day of its history
   std::size_t rows = 0;    ///< prices in its history
@@ -83,7 +84,7 @@ struct AssetCoverage {
 };
 
 /// Which days a table of several histories has.
-struct AlignPolicy {
+struct INCHTIDE_API AlignPolicy {
   enum class Kind {
     common,  ///< days on which every asset has a price
     any,     ///< days on which any asset has one; the others have a hole
@@ -100,7 +101,7 @@ struct AlignPolicy {
   [[nodiscard]] std::string text() const;
 };
 
-struct AlignedPrices {
+struct INCHTIDE_API AlignedPrices {
   PriceTable table;
   std::size_t days_seen = 0;     ///< days on which at least one asset has a price
   std::size_t days_dropped = 0;  ///< days_seen less the rows of the table
@@ -108,19 +109,19 @@ struct AlignedPrices {
 };
 
 /// How far each history reaches and what it misses beside the others of its calendar.
-[[nodiscard]] std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories);
+[[nodiscard]] INCHTIDE_API std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& histories);
 
 /// Keeps the days on which every asset has a price.
 /// @throws InputError when there is no history, a code comes twice, or no day is common to all (naming the two assets
 ///         whose ranges or days exclude each other)
-[[nodiscard]] AlignedPrices align_common(const std::vector<PriceHistory>& histories);
+[[nodiscard]] INCHTIDE_API AlignedPrices align_common(const std::vector<PriceHistory>& histories);
 
 /// Puts histories side by side by any policy.
 /// @throws InputError as `align_common`, and when carrying leaves no day on which all have a price
 /// @param followers so many histories at the end, such as a benchmark, have no say in the days: they have a price there
 ///        or a hole
-[[nodiscard]] AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy,
-                                  std::size_t followers = 0);
+[[nodiscard]] INCHTIDE_API AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolicy& policy,
+                                               std::size_t followers = 0);
 
 /// What to do about assets whose history begins later or ends earlier than the others'.
 enum class ShortHistories {
@@ -131,15 +132,16 @@ enum class ShortHistories {
 
 /// Reads `shorten`, `leave-out` or `keep`.
 /// @throws InputError naming `where` for anything else
-[[nodiscard]] ShortHistories parse_short_histories(std::string_view text, const Where& where);
-[[nodiscard]] std::string to_string(ShortHistories choice);
+[[nodiscard]] INCHTIDE_API ShortHistories parse_short_histories(std::string_view text, const Where& where);
+[[nodiscard]] INCHTIDE_API std::string to_string(ShortHistories choice);
 
 /// The histories that begin more than `slack_days` calendar days after the earliest one, or end more than that before
 /// the latest, by position.
-[[nodiscard]] std::vector<std::size_t> short_histories(const std::vector<PriceHistory>& histories, int slack_days = 31);
+[[nodiscard]] INCHTIDE_API std::vector<std::size_t> short_histories(const std::vector<PriceHistory>& histories,
+                                                                    int slack_days = 31);
 
 /// What one choice would leave.
-struct ShortHistoryEffect {
+struct INCHTIDE_API ShortHistoryEffect {
   ShortHistories choice;
   std::vector<std::string> left_out;  ///< assets that would go
   std::size_t rows = 0;               ///< days in the table; 0 when nothing would be left
@@ -148,11 +150,11 @@ struct ShortHistoryEffect {
 };
 
 /// The effect of each choice on the rows of the table, under one policy of alignment.
-[[nodiscard]] std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>& histories,
-                                                              AlignPolicy policy);
+[[nodiscard]] INCHTIDE_API std::vector<ShortHistoryEffect> effects_on_rows(const std::vector<PriceHistory>& histories,
+                                                                           AlignPolicy policy);
 
 /// The rows that end a period, and what became of the last period.
-struct PeriodEnds {
+struct INCHTIDE_API PeriodEnds {
   PriceTable table;
   /// The last period had not ended when the prices did (a weekday was still to come), and its row was left out or,
   /// if asked, kept.
@@ -162,12 +164,13 @@ struct PeriodEnds {
 
 /// The number of the period that a row belongs to, for any interval: periods are the calendar's, whether or not anybody
 /// has a price in them.
-[[nodiscard]] long period_of_row(const PriceTable& table, std::size_t row, const Interval& every);
+[[nodiscard]] INCHTIDE_API long period_of_row(const PriceTable& table, std::size_t row, const Interval& every);
 
 /// The last row of each period; an asset with a hole there takes its last price within the period. Month ends for `1m`.
 /// Periods of days are blocks of k of the days on which any asset has a price, after the first row, which ends one of
 /// its own.
 /// @param keep_unfinished keeps the row of a last period that still had weekdays to come
-[[nodiscard]] PeriodEnds period_ends(const PriceTable& table, const Interval& every, bool keep_unfinished = false);
+[[nodiscard]] INCHTIDE_API PeriodEnds period_ends(const PriceTable& table, const Interval& every,
+                                                  bool keep_unfinished = false);
 
 }  // namespace inchtide

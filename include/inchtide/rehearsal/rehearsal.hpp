@@ -5,9 +5,6 @@
 /// trading days later. Between trades the units stay and the weights drift. A run starts in cash, pays to buy, and
 /// isn't sold off at the end.
 ///
-/// Costs come out of the same wealth: the wealth after trading, W, solves  W + cost(trades to weights x W) = wealth
-/// before, exactly; it is never approximated by charging afterwards.
-///
 /// @code
 /// #include <cassert>
 /// #include <cmath>
@@ -26,16 +23,18 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/costs.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/progress.hpp"
 #include "inchtide/prices/price_table.hpp"
+#include "inchtide/rehearsal/ledger.hpp"
 #include "inchtide/rehearsal/schedule.hpp"
 
 namespace inchtide {
 
 /// What is rehearsed.
-struct RehearsalPlan {
+struct INCHTIDE_API RehearsalPlan {
   std::string name;
   std::string aim;          ///< what the weights were chosen for; carried along
   Eigen::VectorXd weights;  ///< target, one an asset of the table; what they leave of 1 stays in cash
@@ -43,34 +42,14 @@ struct RehearsalPlan {
   CostRates costs;
 };
 
-struct RehearsalOptions {
+struct INCHTIDE_API RehearsalOptions {
   double wealth = 1'000'000;  ///< at the start, in the table's currency
   int delay = 1;              ///< trading days from decision to trade, 0 or more
   double risk_free = 0;       ///< fraction per year, for the Sharpe ratio; cash itself earns nothing
   Watch watch = {};           ///< asked and told once in a while
 };
 
-/// What was bought (positive) or sold (negative) of one asset on a day.
-struct Order {
-  std::string asset;
-  double units = 0;
-  double price = 0;  ///< of one unit, at which it was traded
-  double value = 0;  ///< units x price
-  double cost = 0;   ///< of trading it
-};
-
-/// One day's trading.
-struct Trade {
-  Day decided{}, traded{};
-  Eigen::VectorXd value;      ///< bought (positive) and sold (negative), one an asset
-  std::vector<Order> orders;  ///< of those traded for more than 1e-9 of wealth; what is less is rounding
-  double wealth_before = 0;   ///< at the close of the trading day
-  double wealth_after = 0;
-  double cost = 0;
-  double turnover = 0;  ///< half the sum of absolute weight changes, cash included
-};
-
-struct Rehearsal {
+struct INCHTIDE_API Rehearsal {
   std::string name, schedule, aim;
   std::vector<Day> days;
   Eigen::VectorXd net;    ///< wealth at each day's close, after costs
@@ -95,13 +74,7 @@ struct Rehearsal {
 /// @throws InputError when a weight or rate is missing, the table has fewer than delay + 2 rows or a hole, the costs
 ///         could eat the wealth (sum of |weight| x rate at 1 or more), the wealth isn't positive, or short positions
 ///         lose all of it (naming the day); Interrupted when stopped
-[[nodiscard]] Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
-
-/// The wealth after trading from `holdings` (values before) to `weights` of it, out of `wealth_before`.
-/// Solves W + sum_i rate_i |weights_i W - holdings_i| = wealth_before, with the buying rate where weights_i W is above
-/// holdings_i and the selling rate below; the left side is convex and rising, so Newton's method from above ends at the
-/// root after finitely many steps. Needs sum |weights_i| rate_i < 1.
-[[nodiscard]] double wealth_after_costs(double wealth_before, const Eigen::VectorXd& holdings,
-                                        const Eigen::VectorXd& weights, const CostRates& costs);
+[[nodiscard]] INCHTIDE_API Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan,
+                                              const RehearsalOptions& options);
 
 }  // namespace inchtide

@@ -1,11 +1,20 @@
 #pragma once
 /// When a rehearsal looks at the portfolio and trades back to its weights.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide;
+/// const auto monthly = Schedule::parse("1m", "here");
+/// const auto looks = monthly.looks({*parse_day("2024-01-30"), *parse_day("2024-01-31"), *parse_day("2024-02-01")});
+/// assert(!looks[0] && looks[1] && !looks[2]);
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/base/notice.hpp"
 
@@ -14,7 +23,7 @@ namespace inchtide {
 /// `never`, or a calendar interval with an anchor: `1m` (the last trading day of each month), `1q@first`, `5d`.
 ///
 /// Exchange calendars are known ahead, so deciding on the last trading day of a month doesn't look ahead.
-struct Schedule {
+struct INCHTIDE_API Schedule {
   enum class Anchor { first, last };
 
   std::string name{};               ///< the manager's name for it, or its text

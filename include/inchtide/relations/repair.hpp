@@ -15,11 +15,12 @@
 /// assert(repaired.matrix(0, 0) == 1 && repaired.matrix(0, 1) < 0.9);
 /// @endcode
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 
-struct RepairedCorrelation {
+struct INCHTIDE_API RepairedCorrelation {
   Eigen::MatrixXd matrix;            ///< symmetric with ones on the diagonal, exactly; positive semidefinite to 1e-12 N
   double least_eigenvalue = 0;       ///< of the matrix that was given
   double distance = 0;               ///< Frobenius norm of the change, 0 when nothing was wrong
@@ -30,6 +31,6 @@ struct RepairedCorrelation {
 
 /// @param correlation N x N, symmetric, finite, ones on the diagonal
 /// @throws InputError when it isn't that (naming the place); std::runtime_error when the method doesn't settle
-[[nodiscard]] RepairedCorrelation nearest_correlation(const Eigen::MatrixXd& correlation);
+[[nodiscard]] INCHTIDE_API RepairedCorrelation nearest_correlation(const Eigen::MatrixXd& correlation);
 
 }  // namespace inchtide

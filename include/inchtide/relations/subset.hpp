@@ -20,18 +20,19 @@
 #include <cstdint>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/progress.hpp"
 
 namespace inchtide {
 
-struct SubsetOptions {
+struct INCHTIDE_API SubsetOptions {
   bool absolute = false;   ///< the sum of absolute values: least related in either direction
   StopCheck should_stop;   ///< asked now and then; what was found so far comes back with its gap
   std::uint64_t seed = 1;  ///< of the random starts that find a first good subset
 };
 
-struct LeastRelated {
+struct INCHTIDE_API LeastRelated {
   std::vector<std::size_t> members;  ///< positions, ascending
   double sum = 0;                    ///< of the pair correlations among them (or their absolute values)
   double average = 0;                ///< a pair; 0 for a single asset
@@ -43,7 +44,7 @@ struct LeastRelated {
 /// @param correlation N x N, symmetric and finite
 /// @param size of the subset, 1 to N
 /// @throws InputError when the size isn't from 1 to N, or a figure isn't finite
-[[nodiscard]] LeastRelated least_related(const Eigen::MatrixXd& correlation, int size,
-                                         const SubsetOptions& options = {});
+[[nodiscard]] INCHTIDE_API LeastRelated least_related(const Eigen::MatrixXd& correlation, int size,
+                                                      const SubsetOptions& options = {});
 
 }  // namespace inchtide

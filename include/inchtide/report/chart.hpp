@@ -1,5 +1,13 @@
 #pragma once
 /// A chart made once as values, then drawn by a writer.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide::report;
+/// Chart chart{.name = "line", .title = "A line"};
+/// chart.series = {Line{"line", std::vector<double>{0, 1}, {0, 2}}};
+/// assert(name_of(chart.series[0]) == "line" && colour::of_series(0) == colour::deep);
+/// @endcode
 
 #include <array>
 #include <chrono>
@@ -10,6 +18,7 @@
 #include <variant>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 
 namespace inchtide::report {
@@ -34,7 +43,7 @@ inline constexpr std::array series = {deep, rust, kelp, dusk, amber, sand};
 /// What an axis measures: a plain number, a fraction shown as percent, or days.
 enum class Scale { number, percent, day };
 
-struct Axis {
+struct INCHTIDE_API Axis {
   std::string title;  ///< with its unit
   Scale scale = Scale::number;
   std::vector<std::string> categories = {};  ///< names at 0, 1, 2, ... in place of figures
@@ -47,7 +56,7 @@ enum class Marker { dot, circle, square, diamond, triangle };
 using Along = std::variant<std::vector<double>, std::vector<Day>>;
 
 /// Points joined by a line, which gaps in y interrupt.
-struct Line {
+struct INCHTIDE_API Line {
   std::string name;  ///< in the key; none when empty
   Along x;
   std::vector<double> y;
@@ -57,7 +66,7 @@ struct Line {
 };
 
 /// Points marked one by one.
-struct Points {
+struct INCHTIDE_API Points {
   std::string name;
   std::vector<double> x, y;
   std::vector<std::string> labels = {};  ///< beside them; empty for none
@@ -67,7 +76,7 @@ struct Points {
 };
 
 /// Columns that stand on the axis, one a day.
-struct Columns {
+struct INCHTIDE_API Columns {
   std::string name;
   std::vector<Day> x;
   std::vector<double> y;
@@ -76,7 +85,7 @@ struct Columns {
 };
 
 /// Bars from low to high, with ticks at open (left) and close (right).
-struct PriceBars {
+struct INCHTIDE_API PriceBars {
   std::string name;
   std::vector<Day> x;
   std::vector<double> open, high, low, close;
@@ -85,7 +94,7 @@ struct PriceBars {
 };
 
 /// Boxes from 0, around their places.
-struct Boxes {
+struct INCHTIDE_API Boxes {
   std::string name;
   std::vector<double> x, y;
   double width = 1;  ///< in the units of x
@@ -94,7 +103,7 @@ struct Boxes {
 };
 
 /// The space between two lines.
-struct Band {
+struct INCHTIDE_API Band {
   std::string name;
   Along x;
   std::vector<double> low, high;
@@ -105,10 +114,10 @@ struct Band {
 
 using Series = std::variant<Line, Points, Columns, PriceBars, Boxes, Band>;
 
-[[nodiscard]] const std::string& name_of(const Series& series);
+[[nodiscard]] INCHTIDE_API const std::string& name_of(const Series& series);
 
 /// A strip below the chart with the same horizontal axis.
-struct Panel {
+struct INCHTIDE_API Panel {
   Axis y;
   std::vector<Series> series;
 };
@@ -116,12 +125,12 @@ struct Panel {
 enum class Theme { light, dark };
 
 /// A square of correlations, each cell coloured from deep (-1) over foam (0) to amber (+1), with its figure in it.
-struct HeatMap {
+struct INCHTIDE_API HeatMap {
   std::vector<std::string> names;
   std::vector<double> values;  ///< row by row; NaN is an empty cell
 };
 
-struct Chart {
+struct INCHTIDE_API Chart {
   std::string name;  ///< how people ask for it: "frontier"
   std::string title;
   std::string subtitle;
@@ -142,7 +151,7 @@ struct Chart {
 /// @throws OutsideFailure when gnuplot isn't installed (saying how to get it), fails, takes longer than
 ///   `patience` (it is then stopped), leaves half a picture, or the file cannot be written
 /// Texts may hold anything: they are drawn as they stand, what cannot be shown as U+FFFD.
-void draw(const Chart& chart, const std::filesystem::path& path,
-          std::chrono::milliseconds patience = std::chrono::seconds(60));
+INCHTIDE_API void draw(const Chart& chart, const std::filesystem::path& path,
+                       std::chrono::milliseconds patience = std::chrono::seconds(60));
 
 }  // namespace inchtide::report

@@ -1,21 +1,33 @@
 #pragma once
 /// The chapter of rehearsals.
+///
+/// @code
+/// #include <cassert>
+/// inchtide::Rehearsal run;
+/// run.name = "even, never";
+/// run.growth_per_year = 0.05;
+/// run.order_count = 2;
+/// assert(inchtide::report::in_a_line(run) ==
+///        "even, never: 5.00% a year after costs of 0.00% a year, deepest fall 0.00%, 2 orders");
+/// @endcode
 
 #include <string>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/report/chapter.hpp"
 #include "inchtide/study/runs.hpp"
 
 namespace inchtide::report {
 
 /// What it delivered after costs.
-[[nodiscard]] std::string in_a_line(const Rehearsal& run);
+[[nodiscard]] INCHTIDE_API std::string in_a_line(const Rehearsal& run);
 /// Its figures, a line each.
-[[nodiscard]] std::string in_full(const Rehearsal& run);
+[[nodiscard]] INCHTIDE_API std::string in_full(const Rehearsal& run);
 
 /// Table: runs. Chart: wealth. Result: `runs`.
 /// @param from with the day of the split
-[[nodiscard]] Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe,
-                                       const Portfolios& portfolios, const Settings& settings, const Background& from);
+[[nodiscard]] INCHTIDE_API Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe,
+                                                    const Portfolios& portfolios, const Settings& settings,
+                                                    const Background& from);
 
 }  // namespace inchtide::report

@@ -1,5 +1,14 @@
 #pragma once
 /// A table made once and written many ways: text for people, CSV, JSON.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide::report;
+/// Table table{"a", "Weights", {{"Asset"}, {"Weight", Format::percent}}, {}, {}};
+/// table.add({"KELPFARM", 0.125});
+/// assert(to_text(table).find("12.50%") != std::string::npos);
+/// assert(to_csv(table) == "Asset,Weight\nKELPFARM,0.125\n");
+/// @endcode
 
 #include <filesystem>
 #include <nlohmann/json_fwd.hpp>
@@ -8,6 +17,7 @@
 #include <variant>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/base/errors.hpp"
 
@@ -16,7 +26,7 @@ namespace inchtide::report {
 /// How a column's numbers are shown. Percent columns hold fractions of 1.
 enum class Format { text, day, count, percent, number2, number3, money };
 
-struct Column {
+struct INCHTIDE_API Column {
   std::string name;  ///< heading
   Format format = Format::text;
   std::string unit;  ///< shown beside the heading where it isn't plain from the figures, e.g. "per year", "HLC"
@@ -25,7 +35,7 @@ struct Column {
 /// Nothing, a text, a number or a day.
 using Cell = std::variant<std::monostate, std::string, double, Day>;
 
-struct Table {
+struct INCHTIDE_API Table {
   std::string name;  ///< file name of its CSV, e.g. "corners"
   std::string title;
   std::vector<Column> columns;
@@ -39,22 +49,23 @@ struct Table {
 };
 
 /// A figure as people read it: percent with two decimals, thousands apart, never in scientific notation; "-" for none.
-[[nodiscard]] std::string shown(const Cell& cell, Format format);
+[[nodiscard]] INCHTIDE_API std::string shown(const Cell& cell, Format format);
 
 /// @param spelt how a note spells what can be changed
 /// Aligned columns under a title: texts to the left, figures to the right; long headings are folded between words.
-[[nodiscard]] std::string to_text(const Table& table, const SpeltMeans& spelt = {});
+[[nodiscard]] INCHTIDE_API std::string to_text(const Table& table, const SpeltMeans& spelt = {});
 
 /// A header and rows; numbers at round-trip precision, percent columns as fractions of 1.
-[[nodiscard]] std::string to_csv(const Table& table);
+[[nodiscard]] INCHTIDE_API std::string to_csv(const Table& table);
 
 /// Writes tables as the sheets of a spreadsheet (.xlsx): a header row that stays in view, numbers as numbers, days as
 /// days, percentages and counts shown as such, notes below. The file appears whole or not at all.
 /// @throws InputError when there is no table or the name doesn't end with .xlsx; OutsideFailure when it can't be
 /// written
-void write_workbook(const std::vector<Table>& tables, const std::filesystem::path& path, const SpeltMeans& spelt = {});
+INCHTIDE_API void write_workbook(const std::vector<Table>& tables, const std::filesystem::path& path,
+                                 const SpeltMeans& spelt = {});
 
 /// {"name", "title", "columns": [{"name", "unit", "format"}], "rows": [[...]]}, numbers at round-trip precision.
-[[nodiscard]] nlohmann::ordered_json to_json(const Table& table);
+[[nodiscard]] INCHTIDE_API nlohmann::ordered_json to_json(const Table& table);
 
 }  // namespace inchtide::report

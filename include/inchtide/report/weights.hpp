@@ -1,10 +1,22 @@
 #pragma once
 /// The chapter of chosen and given portfolios.
+///
+/// @code
+/// #include <cassert>
+/// inchtide::Estimate estimate;
+/// estimate.assets = {"HOLLBOND", "HOLLBANK"};
+/// estimate.expected_return = Eigen::Vector2d(0.03, 0.08);
+/// estimate.covariance = inchtide::Covariance::dense(Eigen::Vector2d(0.0025, 0.04).asDiagonal());
+/// const auto bank = inchtide::evaluate(estimate, {}, Eigen::Vector2d(0, 1), "bank", 0);
+/// assert(inchtide::report::in_a_line(bank) ==
+///        "bank: 8.00% a year at 20.00% volatility, Sharpe 0.40, 1 held: HOLLBANK 100.0%");
+/// @endcode
 
 #include <string>
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/report/chapter.hpp"
 #include "inchtide/study/portfolios.hpp"
 #include "inchtide/weights/adjust.hpp"
@@ -12,12 +24,12 @@
 namespace inchtide::report {
 
 /// Its figures and largest holdings.
-[[nodiscard]] std::string in_a_line(const Allocation& allocation);
+[[nodiscard]] INCHTIDE_API std::string in_a_line(const Allocation& allocation);
 /// Its figures, weights, shares of risk, binding limits and what it leaves out.
-[[nodiscard]] std::string in_full(const Allocation& allocation);
+[[nodiscard]] INCHTIDE_API std::string in_full(const Allocation& allocation);
 
 /// Two assets side by side.
-struct Sweep {
+struct INCHTIDE_API Sweep {
   std::string first, second;
   std::vector<SweepPoint> points;
 };
@@ -25,8 +37,8 @@ struct Sweep {
 /// Tables: comparison, weights, risk-shares, binding-limits, left-out, sweep. Charts: compared, risk, prices (of the
 /// limits of the first portfolio that has some). Result: `portfolios`, `unanswered`.
 /// @param universe none where the estimate was given
-[[nodiscard]] Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis, const Universe* universe,
-                                    const Settings& settings, const Background& from,
-                                    const std::optional<Sweep>& sweep = {});
+[[nodiscard]] INCHTIDE_API Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis,
+                                                 const Universe* universe, const Settings& settings,
+                                                 const Background& from, const std::optional<Sweep>& sweep = {});
 
 }  // namespace inchtide::report

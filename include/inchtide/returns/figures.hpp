@@ -1,10 +1,25 @@
 #pragma once
 /// How each asset behaved: the usual figures of return and risk.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// inchtide::ReturnTable returns;
+/// returns.assets = {"KELPFARM", "TIDEMILL"};
+/// returns.days = std::vector<inchtide::Day>(6);
+/// returns.returns.resize(6, 2);
+/// returns.returns << 0.01, 0.02, -0.01, 0.01, 0.03, -0.02, 0.00, 0.01, 0.02, 0.02, -0.02, -0.01;
+/// returns.spans = Eigen::MatrixXi::Ones(6, 2);
+/// const auto figures = inchtide::figures_of(returns, 0, {});
+/// assert(std::abs(figures.mean_arithmetic - 12 * 0.005) < 1e-15);
+/// assert(figures.worst == -0.02);
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/returns/return_table.hpp"
@@ -13,7 +28,7 @@ namespace inchtide {
 
 /// Mean and central sums of a series, by two passes with the rounding of the mean corrected (Chan, Golub & LeVeque
 /// 1983, The American Statistician 37(3)): a large offset costs no more digits than the input's own rounding.
-struct SeriesMoments {
+struct INCHTIDE_API SeriesMoments {
   std::size_t count = 0;
   double mean = 0;
   double second = 0, third = 0, fourth = 0;  ///< sums of (x - mean)^2, ^3, ^4, not divided
@@ -27,9 +42,9 @@ struct SeriesMoments {
 };
 
 /// @param series at least one finite value
-[[nodiscard]] SeriesMoments moments_of(const Eigen::Ref<const Eigen::VectorXd>& series);
+[[nodiscard]] INCHTIDE_API SeriesMoments moments_of(const Eigen::Ref<const Eigen::VectorXd>& series);
 
-struct FigureOptions {
+struct INCHTIDE_API FigureOptions {
   Denominator denominator = Denominator::sample;
   double target = 0;   ///< per period: what lies below it counts in the downside deviation
   double tail = 0.05;  ///< the share of the worst periods in the expected shortfall, above 0 and at most 1
@@ -47,13 +62,14 @@ struct FigureOptions {
 /// | volatility | sqrt(variance) | fraction per root year |
 /// | coefficient_of_variation | volatility / mean_arithmetic: risk per unit of return | none |
 /// | downside_deviation | sqrt(p sum min(r - target, 0)^2 / T) | fraction per root year |
-/// | expected_shortfall | mean of the worst share `tail` of the T returns, the last of them counted in part (Acerbi &
-/// Tasche 2002, Journal of Banking & Finance 26(7)) | fraction per period, negative when a loss |
+/// | expected_shortfall | mean of the worst share `tail` of the T returns, the last in part [1] | fraction per period |
 /// | skewness | m3 / m2^1.5, central moments with 1/T | none |
 /// | excess_kurtosis | m4 / m2^2 - 3, central moments with 1/T | none |
 /// | autocorrelation | of lag 1: sum (r_t - m)(r_{t+1} - m) / sum (r_t - m)^2 | none |
 /// | standard_error | p s / sqrt(T), s the per-period sample deviation | fraction per year |
-struct AssetFigures {
+///
+/// [1] Acerbi & Tasche 2002, Journal of Banking & Finance 26(7); negative when a loss.
+struct INCHTIDE_API AssetFigures {
   std::string asset;
   std::size_t observations = 0;  ///< returns used
   std::size_t long_returns = 0;  ///< of them, those after a hole, which span several periods
@@ -82,29 +98,31 @@ struct AssetFigures {
 };
 
 /// The returns of column `asset` that span one period.
-[[nodiscard]] Eigen::VectorXd single_period_returns(const ReturnTable& table, Eigen::Index asset);
+[[nodiscard]] INCHTIDE_API Eigen::VectorXd single_period_returns(const ReturnTable& table, Eigen::Index asset);
 
 /// Figures of column `asset` of `table`.
 /// @throws InputError when there are fewer than two returns, or the tail isn't above 0 and at most 1
-[[nodiscard]] AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const FigureOptions& options = {});
+[[nodiscard]] INCHTIDE_API AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset,
+                                                   const FigureOptions& options = {});
 
 /// Figures of every column.
-[[nodiscard]] std::vector<AssetFigures> figures_of(const ReturnTable& table, const FigureOptions& options = {});
+[[nodiscard]] INCHTIDE_API std::vector<AssetFigures> figures_of(const ReturnTable& table,
+                                                                const FigureOptions& options = {});
 
 /// What 1 became: every return compounded, whatever it spans.
-struct Growth {
+struct INCHTIDE_API Growth {
   std::vector<Day> days;  ///< the first is the day of the first price
   std::vector<double> values;
 };
-[[nodiscard]] Growth growth_of(const ReturnTable& table, Eigen::Index asset);
+[[nodiscard]] INCHTIDE_API Growth growth_of(const ReturnTable& table, Eigen::Index asset);
 
 /// The deepest fall from a peak of a series of values.
-struct Drawdown {
+struct INCHTIDE_API Drawdown {
   double depth = 0;                  ///< 0 or negative fraction
   std::size_t peak = 0, trough = 0;  ///< positions in the series
 };
 
 /// @param values positive wealths or prices in time order, at least one
-[[nodiscard]] Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values);
+[[nodiscard]] INCHTIDE_API Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values);
 
 }  // namespace inchtide

@@ -12,12 +12,13 @@
 
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 
 /// Bins of equal width. A value on an edge counts in the bin above it, the greatest value in the last bin.
-struct Histogram {
+struct INCHTIDE_API Histogram {
   std::vector<double> edges;  ///< one more than bins, ascending
   std::vector<std::size_t> counts;
   double mean = 0, deviation = 0;  ///< of the values, deviation with T-1
@@ -32,6 +33,6 @@ struct Histogram {
 /// @param bins their number; 0 for the rule of Freedman & Diaconis 1981 (Zeitschrift fuer Wahrscheinlichkeitstheorie
 /// 57): a width of 2 IQR / T^(1/3), with 3.49 s / T^(1/3) (Scott 1979, Biometrika 66) where the IQR is 0; at most 500
 /// @throws InputError when there are fewer than two values, or bins is negative or above 10,000
-[[nodiscard]] Histogram histogram_of(const Eigen::VectorXd& values, int bins = 0);
+[[nodiscard]] INCHTIDE_API Histogram histogram_of(const Eigen::VectorXd& values, int bins = 0);
 
 }  // namespace inchtide

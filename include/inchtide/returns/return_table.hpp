@@ -3,11 +3,24 @@
 ///
 /// Simple returns add across the assets of a portfolio (a portfolio's return is the weighted sum of its holdings'),
 /// which is what weights need; they do not add over time. Log returns add over time, not across assets.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// using namespace inchtide;
+/// PriceTable table;
+/// table.days = {*parse_day("2024-01-31"), *parse_day("2024-02-29")};
+/// table.assets = {{"KELPFARM", "HLC", PriceField::close}};
+/// table.prices = Eigen::Vector2d(10, 11);
+/// const auto returns = simple_returns(table, Interval{1, Unit::month});
+/// assert(std::abs(returns.returns(0, 0) - 0.1) < 1e-15 && returns.periods_per_year == 12);
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/prices/bars.hpp"
@@ -17,7 +30,7 @@
 namespace inchtide {
 
 /// Periods x assets, fractions of 1 per period.
-struct ReturnTable {
+struct INCHTIDE_API ReturnTable {
   std::vector<Day> days;  ///< the day on which each period ends
   Day start{};            ///< the day of the first price: the first period begins here
   std::vector<std::string> assets;
@@ -65,7 +78,7 @@ struct ReturnTable {
 };
 
 /// @throws InputError where a benchmark hasn't one figure a row of the returns (NaN where there is none)
-void check_benchmark(const ReturnTable& returns, const Eigen::VectorXd& benchmark);
+INCHTIDE_API void check_benchmark(const ReturnTable& returns, const Eigen::VectorXd& benchmark);
 
 /// Returns from one row of `table` to the next that has a price.
 /// @param table prices already taken at period ends; NaN is a hole
@@ -73,14 +86,14 @@ void check_benchmark(const ReturnTable& returns, const Eigen::VectorXd& benchmar
 /// rows
 ///        count in a year
 /// @throws InputError when there are fewer than two rows, or an asset has fewer than two prices (naming it)
-[[nodiscard]] ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind);
+[[nodiscard]] INCHTIDE_API ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind);
 
 /// The same, simple: what a portfolio needs.
-[[nodiscard]] ReturnTable simple_returns(const PriceTable& table, const Interval& every);
+[[nodiscard]] INCHTIDE_API ReturnTable simple_returns(const PriceTable& table, const Interval& every);
 
 /// Returns within the day, close over open: what happens overnight isn't in them. A row for each day on which some
 /// asset has both; the first growth is that of the first day, so `start` is its day.
 /// @throws InputError naming an asset that has fewer than two such days
-[[nodiscard]] ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind kind);
+[[nodiscard]] INCHTIDE_API ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind kind);
 
 }  // namespace inchtide

@@ -1,10 +1,32 @@
 #pragma once
 /// The basis on which portfolios are chosen: returns, the estimate made of them, and limits with what they look up.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide;
+/// Sources sources;
+/// for (const char* code : {"TIDEMILL", "KELPFARM", "HOLLBOND"}) {
+///   BarHistory bars{code};
+///   std::vector<Day> days;
+///   for (int week = 0; week < 150; ++week) {
+///     days.push_back(*parse_day("2021-01-08") + std::chrono::days{7 * week});
+///     bars.of(PriceField::close).push_back(20 + week * code[1] % 7);
+///   }
+///   bars.days = DayList(std::move(days));
+///   sources.bars.push_back(std::move(bars));
+/// }
+/// Settings settings;
+/// settings.benchmark = "HOLLBOND";
+/// const auto universe = universe_of(sources, settings);
+/// const auto basis = basis_of(universe, sources, settings, *parse_day("2023-01-01"));
+/// assert(basis.estimate.assets.size() == 2 && *basis.estimate.to < *parse_day("2023-01-01"));
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/frontier/limits.hpp"
 #include "inchtide/returns/return_table.hpp"
 #include "inchtide/study/universe.hpp"
@@ -13,25 +35,26 @@ namespace inchtide {
 
 /// Returns of the assets and, where there is one, the benchmark's on the same rows (else empty; NaN where it has none
 /// over the same days).
-struct StudyReturns {
+struct INCHTIDE_API StudyReturns {
   ReturnTable assets;
   Eigen::VectorXd benchmark;
   std::vector<Notice> warnings;
 };
 
 /// @param before only prices before this day, which a rehearsal begins on
-[[nodiscard]] StudyReturns study_returns(const Universe& universe, const Settings& settings,
-                                         std::optional<Day> before = std::nullopt);
+[[nodiscard]] INCHTIDE_API StudyReturns study_returns(const Universe& universe, const Settings& settings,
+                                                      std::optional<Day> before = std::nullopt);
 
 /// Returns of the named columns of a table of prices, by the interval and conventions of a study.
 /// @param warnings says so where an unfinished last period was dropped or kept
-[[nodiscard]] ReturnTable returns_by(const PriceTable& prices, const Interval& every, const Settings& settings,
-                                     std::vector<Notice>& warnings);
+[[nodiscard]] INCHTIDE_API ReturnTable returns_by(const PriceTable& prices, const Interval& every,
+                                                  const Settings& settings, std::vector<Notice>& warnings);
 
 /// The methods of a study, with its risk-free rate and the weights whose returns are implied.
-[[nodiscard]] EstimateOptions methods_of(const Universe& universe, const Sources& sources, const Settings& settings);
+[[nodiscard]] INCHTIDE_API EstimateOptions methods_of(const Universe& universe, const Sources& sources,
+                                                      const Settings& settings);
 
-struct Basis {
+struct INCHTIDE_API Basis {
   Estimate estimate;        ///< of simple returns
   Estimated estimated;      ///< its own account of it; empty where the estimate was given
   ReturnTable returns;      ///< what it was made of; empty where it was given
@@ -44,10 +67,10 @@ struct Basis {
 
 /// @param before as for `study_returns`
 /// @throws InputError as the estimators do, and for weights held now of an asset that is none of the estimate's
-[[nodiscard]] Basis basis_of(const Universe& universe, const Sources& sources, const Settings& settings,
-                             std::optional<Day> before = std::nullopt);
+[[nodiscard]] INCHTIDE_API Basis basis_of(const Universe& universe, const Sources& sources, const Settings& settings,
+                                          std::optional<Day> before = std::nullopt);
 
 /// The same from an estimate that is given: nothing of the sources but tags and weights counts.
-[[nodiscard]] Basis basis_of(Estimate estimate, const Sources& sources, const Settings& settings);
+[[nodiscard]] INCHTIDE_API Basis basis_of(Estimate estimate, const Sources& sources, const Settings& settings);
 
 }  // namespace inchtide

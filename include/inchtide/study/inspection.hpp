@@ -1,10 +1,32 @@
 #pragma once
 /// The prices of a study looked at: what stands out in them, how they moved, what they were on a day.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide;
+/// Sources sources;
+/// for (const char* code : {"TIDEMILL", "KELPFARM", "HOLLBOND"}) {
+///   BarHistory bars{code};
+///   std::vector<Day> days;
+///   for (int week = 0; week < 150; ++week) {
+///     days.push_back(*parse_day("2021-01-08") + std::chrono::days{7 * week});
+///     bars.of(PriceField::close).push_back(20 + week * code[1] % 7);
+///   }
+///   bars.days = DayList(std::move(days));
+///   sources.bars.push_back(std::move(bars));
+/// }
+/// Settings settings;
+/// settings.benchmark = "HOLLBOND";
+/// const auto universe = universe_of(sources, settings, Purpose::looking);
+/// const auto inspection = inspection_of(universe, settings, {.on = *parse_day("2022-01-01")});
+/// assert(inspection.on->prices.size() == 3 && inspection.rebased);
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/prices/findings.hpp"
 #include "inchtide/prices/lookup.hpp"
 #include "inchtide/prices/overlays.hpp"
@@ -12,7 +34,7 @@
 
 namespace inchtide {
 
-struct InspectionOptions {
+struct INCHTIDE_API InspectionOptions {
   std::optional<Interval> every;   ///< the prices at the ends of these; all of them when left out
   std::vector<PriceField> fields;  ///< beside the prices, or in their place on a day, as they came
   std::vector<Overlay> overlays;
@@ -20,33 +42,33 @@ struct InspectionOptions {
 };
 
 /// One field of one asset as it came, on the days of the prices looked at.
-struct FieldValues {
+struct INCHTIDE_API FieldValues {
   std::string asset;
   PriceField field = PriceField::close;
   std::vector<double> values;
 };
 
 /// An overlay with its lines, as long as the bars that it lies over.
-struct LaidOverlay {
+struct INCHTIDE_API LaidOverlay {
   Overlay overlay;
   std::vector<OverlayLine> lines;
 };
 
 /// One asset's bars in the window at the interval: without misprints that are to go, in the study's currency, at the
 /// level of the field used.
-struct AssetBars {
+struct INCHTIDE_API AssetBars {
   BarHistory bars;
   PriceField field = PriceField::close;
   std::vector<LaidOverlay> overlays;
 };
 
 /// The prices on a day, or the last ones before it.
-struct PricesOn {
+struct INCHTIDE_API PricesOn {
   std::vector<PriceOnDay> prices;
   std::vector<std::string> without;  ///< what had none yet, and why
 };
 
-struct Inspection {
+struct INCHTIDE_API Inspection {
   std::vector<Finding> findings;
   PriceTable prices;                          ///< in the window at the interval; the benchmark last
   std::optional<PriceTable> growth, rebased;  ///< none where no day has a price of every asset
@@ -60,7 +82,7 @@ struct Inspection {
 /// @param universe to be looked at (Purpose::looking)
 /// @throws InputError for an interval of which none has ended, a day before all prices, fields that no asset has, and
 ///         overlays as `lines_of` does
-[[nodiscard]] Inspection inspection_of(const Universe& universe, const Settings& settings,
-                                       const InspectionOptions& options = {});
+[[nodiscard]] INCHTIDE_API Inspection inspection_of(const Universe& universe, const Settings& settings,
+                                                    const InspectionOptions& options = {});
 
 }  // namespace inchtide

@@ -1,6 +1,27 @@
 #pragma once
 /// How the assets of a study move together: over the whole and over windows, against the benchmark, whether it lasts,
 /// what spreading does, and which are least related.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide;
+/// Sources sources;
+/// for (const char* code : {"TIDEMILL", "KELPFARM", "HOLLBOND"}) {
+///   BarHistory bars{code};
+///   std::vector<Day> days;
+///   for (int week = 0; week < 150; ++week) {
+///     days.push_back(*parse_day("2021-01-08") + std::chrono::days{7 * week});
+///     bars.of(PriceField::close).push_back(20 + week * code[1] % 7);
+///   }
+///   bars.days = DayList(std::move(days));
+///   sources.bars.push_back(std::move(bars));
+/// }
+/// Settings settings;
+/// settings.benchmark = "HOLLBOND";
+/// const RelationsOptions how{.windows = {Interval{1, Unit::year}}};
+/// const auto relations = relations_of(universe_of(sources, settings), settings, how);
+/// assert(relations.correlation.assets.size() == 2 && relations.windows.size() == 1);
+/// @endcode
 
 #include <cstdint>
 #include <optional>
@@ -8,6 +29,7 @@
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/estimate/bootstrap.hpp"
 #include "inchtide/relations/correlation.hpp"
 #include "inchtide/relations/diversification.hpp"
@@ -18,7 +40,7 @@
 
 namespace inchtide {
 
-struct RelationsOptions {
+struct INCHTIDE_API RelationsOptions {
   std::vector<Interval> windows;    ///< the same over these spans back from the last day
   std::string order;                ///< of the matrix: "cluster", a column of the tags; as given when empty or "given"
   std::string by = "sector";        ///< the column of the tags within and across which averages are taken
@@ -31,13 +53,13 @@ struct RelationsOptions {
   std::uint64_t seed = 1;                                  ///< of the random choices that spreading is shown by
 };
 
-struct RelationsWindow {
+struct INCHTIDE_API RelationsWindow {
   Interval span;
   Correlation correlation;
   std::vector<PairAverage> averages;
 };
 
-struct Relations {
+struct INCHTIDE_API Relations {
   ReturnTable returns;
   Denominator denominator = Denominator::sample;
   double risk_free = 0;
@@ -58,7 +80,7 @@ struct Relations {
 
 /// @throws InputError for a column that the tags don't have, a code that is none of the assets', a number to pick out
 ///         of range, and histories too short for correlations; Interrupted when stopped
-[[nodiscard]] Relations relations_of(const Universe& universe, const Settings& settings,
-                                     const RelationsOptions& options = {});
+[[nodiscard]] INCHTIDE_API Relations relations_of(const Universe& universe, const Settings& settings,
+                                                  const RelationsOptions& options = {});
 
 }  // namespace inchtide

@@ -2,11 +2,20 @@
 /// What a manager settles before a study: which assets, over which days, how to estimate, within which limits, for
 /// which aims, and how to trade. Values only; where they come from (a mandate, a command line, a program) is not known
 /// here.
+///
+/// @code
+/// #include <cassert>
+/// inchtide::Settings settings;
+/// settings.limits = {inchtide::Limit::parse("each <= 10%")};
+/// settings.schedules = {inchtide::Schedule::parse("1q", "here")};
+/// assert(!settings.split && settings.wealth > 0);
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/costs.hpp"
 #include "inchtide/base/day.hpp"
 #include "inchtide/estimate/estimators.hpp"
@@ -19,7 +28,7 @@
 
 namespace inchtide {
 
-struct Settings {
+struct INCHTIDE_API Settings {
   // The universe
   std::vector<std::string> assets;       ///< by code; empty: all that have prices
   std::optional<std::string> benchmark;  ///< compared with, never held

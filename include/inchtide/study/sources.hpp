@@ -1,11 +1,19 @@
 #pragma once
 /// What a study is made of: everything that is read, or given, before its first step.
+///
+/// @code
+/// #include <cassert>
+/// inchtide::Sources sources;
+/// sources.current = inchtide::WeightList{"held", {"KELPFARM"}, {1.0}};
+/// assert(sources.bars.empty() && sources.current->weights[0] == 1);
+/// @endcode
 
 #include <optional>
 #include <string>
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/base/tags.hpp"
 #include "inchtide/prices/actions.hpp"
@@ -15,7 +23,7 @@
 
 namespace inchtide {
 
-struct Sources {
+struct INCHTIDE_API Sources {
   std::vector<BarHistory> bars;  ///< of every asset and the benchmark, all fields as they came
   Tags tags;
   std::optional<std::vector<CorporateAction>> actions;  ///< splits and dividends to work into closes

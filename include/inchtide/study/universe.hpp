@@ -28,6 +28,7 @@
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 #include "inchtide/prices/findings.hpp"
 #include "inchtide/study/settings.hpp"
@@ -35,7 +36,7 @@
 
 namespace inchtide {
 
-struct Universe {
+struct INCHTIDE_API Universe {
   Tags tags;
   std::vector<std::string> assets;                       ///< codes, without the benchmark's
   std::optional<std::string> benchmark;                  ///< its code
@@ -69,19 +70,20 @@ enum class Purpose { returns, within_day, looking };
 /// @throws InputError for a code without prices, an asset of no use that was asked for, currencies that no rates join,
 /// a
 ///         window without prices, or an interval that some history doesn't have
-[[nodiscard]] Universe universe_of(const Sources& sources, const Settings& settings,
-                                   Purpose purpose = Purpose::returns);
+[[nodiscard]] INCHTIDE_API Universe universe_of(const Sources& sources, const Settings& settings,
+                                                Purpose purpose = Purpose::returns);
 
 /// What stands out in the prices of the universe and the benchmark.
-[[nodiscard]] std::vector<Finding> findings_of(const Universe& universe, const Settings& settings);
+[[nodiscard]] INCHTIDE_API std::vector<Finding> findings_of(const Universe& universe, const Settings& settings);
 
 /// One line on how many of the findings are warnings, where some are.
 /// @throws InputError instead of it where the settings are strict
-[[nodiscard]] std::optional<Notice> notice_of(const std::vector<Finding>& findings, const Settings& settings);
+[[nodiscard]] INCHTIDE_API std::optional<Notice> notice_of(const std::vector<Finding>& findings,
+                                                           const Settings& settings);
 
 /// Where a window of a span begins that ends with these prices: at the price that ends the period before it, so that it
 /// holds as many periods as the span has, whatever weekday its anniversary is.
-[[nodiscard]] Day window_start(const PriceTable& table, const Interval& span, const Interval& every,
-                               bool keep_last_period);
+[[nodiscard]] INCHTIDE_API Day window_start(const PriceTable& table, const Interval& span, const Interval& every,
+                                            bool keep_last_period);
 
 }  // namespace inchtide

@@ -1,9 +1,17 @@
 #pragma once
 /// What a portfolio is chosen for.
+///
+/// @code
+/// #include <cassert>
+/// using inchtide::Aim;
+/// const auto aim = Aim::parse("target-volatility=10%", "here");
+/// assert(aim.kind == Aim::Kind::target_volatility && aim.target == 0.1 && aim.gain() == Aim::Gain::expected_return);
+/// @endcode
 
 #include <string>
 #include <string_view>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/notice.hpp"
 
 namespace inchtide {
@@ -13,7 +21,7 @@ namespace inchtide {
 /// On the capital market line, the maximum-Sharpe portfolio and the riskless asset together: `blend-volatility=8%`,
 /// `blend-return=6%`. Against a benchmark, within the limits: `minimum-tracking-error`. Without a look at returns or
 /// limits: `equal`, `inverse-volatility`, `equal-risk-contribution`.
-struct Aim {
+struct INCHTIDE_API Aim {
   enum class Kind {
     minimum_variance,
     maximum_sharpe,

@@ -18,6 +18,7 @@
 #include <string>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/progress.hpp"
 #include "inchtide/frontier/frontier.hpp"
@@ -27,7 +28,7 @@
 namespace inchtide {
 
 /// A limit that the portfolio touches.
-struct BindingLimit {
+struct INCHTIDE_API BindingLimit {
   std::string limit;      ///< its name
   std::string text;       ///< as written
   bool per_unit = false;  ///< figures are per unit of an averaged column, not per percentage point
@@ -35,23 +36,23 @@ struct BindingLimit {
   /// 1: 0.0002 is 2 basis points): less volatility for minimum-variance and target-return, more return for
   /// target-volatility, a higher ratio for maximum-sharpe and maximum-diversification, more utility for utility, less
   /// tracking error for minimum-tracking-error. Nothing where it isn't defined (no volatility, or no aim to improve).
-  std::optional<double> price;
+  std::optional<double> loosening;
   /// By how much the aim would worsen if it were tightened by a point, where that is more; infinite where there is no
   /// room to tighten it.
   std::optional<double> tightening;
   /// Of an equality, the budget's too: what a point (or unit) more, and one less, would bring; negative where it costs,
-  /// minus infinity where there is no room. Its price is the better of the two, or 0.
+  /// minus infinity where there is no room. `loosening` is then the better of the two, or 0.
   std::optional<double> raising, lowering;
 };
 
 /// An asset that an optimal portfolio leaves out.
-struct LeftOut {
+struct INCHTIDE_API LeftOut {
   std::string asset;
   double expected_return = 0;        ///< as estimated
   std::optional<double> would_need;  ///< the expected return above which it would enter; none where no return counts
 };
 
-struct Allocation {
+struct INCHTIDE_API Allocation {
   std::string name;
   std::optional<Aim> aim;  ///< none where the weights were given
   std::vector<std::string> assets;
@@ -89,7 +90,7 @@ struct Allocation {
 };
 
 /// An aim among several that has no portfolio.
-struct Unanswered {
+struct INCHTIDE_API Unanswered {
   std::string name;                ///< of the portfolio that there would be
   std::string aim;                 ///< its text
   Notice notice;                   ///< why: that of what was thrown
@@ -98,16 +99,16 @@ struct Unanswered {
 
 /// Weights in proportion to 1 / volatility, summing to 1.
 /// @throws InputError naming an asset without volatility
-[[nodiscard]] Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
+[[nodiscard]] INCHTIDE_API Eigen::VectorXd inverse_volatility_weights(const Estimate& estimate);
 
 /// The long-only weights of which each contributes the same to the variance: w_i (Sw)_i equal. The least
 /// 1/2 x'Sx - sum ln(x_i) / N scaled to sum 1 (Spinu 2013; Griveau-Billion, Richard & Roncalli 2013), unique where it
 /// exists.
 /// @throws InputError when a long-only mix has no variance, and so no risk to share
-[[nodiscard]] Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
+[[nodiscard]] INCHTIDE_API Eigen::VectorXd equal_risk_weights(const Estimate& estimate);
 
 /// How a portfolio is chosen, beyond its aim.
-struct ChoiceOptions {
+struct INCHTIDE_API ChoiceOptions {
   bool borrowing = false;  ///< blends may hold more than the whole wealth in the maximum-Sharpe portfolio
   // How long to search where a number of holdings is limited.
   double gap = 1e-4;      ///< good enough: a part of the variance
@@ -121,13 +122,14 @@ struct ChoiceOptions {
 /// @param risk_free fraction per year
 /// @throws InputError when the aim has no portfolio: a target outside the range, no maximum Sharpe; or a figure is no
 ///         number
-[[nodiscard]] Allocation choose(const Frontier& frontier, const Aim& aim, double risk_free,
-                                const ChoiceOptions& options = {});
+[[nodiscard]] INCHTIDE_API Allocation choose(const Frontier& frontier, const Aim& aim, double risk_free,
+                                             const ChoiceOptions& options = {});
 
 /// Figures of given weights.
 /// @param weights one an asset of the estimate; their sum needn't be 1
 /// @throws InputError when the count differs or a weight isn't finite
-[[nodiscard]] Allocation evaluate(const Estimate& estimate, const Limits& limits, const Eigen::VectorXd& weights,
-                                  const std::string& name, double risk_free, const LimitFacts& facts = {});
+[[nodiscard]] INCHTIDE_API Allocation evaluate(const Estimate& estimate, const Limits& limits,
+                                               const Eigen::VectorXd& weights, const std::string& name,
+                                               double risk_free, const LimitFacts& facts = {});
 
 }  // namespace inchtide

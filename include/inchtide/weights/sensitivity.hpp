@@ -1,10 +1,28 @@
 #pragma once
 /// How much a frontier and its portfolios owe to the luck of their history: everything estimated and solved once more
 /// over bootstrap draws of the returns (Politis & Romano 1994), under the same limits.
+///
+/// @code
+/// #include <cassert>
+/// #include <cmath>
+/// inchtide::ReturnTable returns;
+/// returns.assets = {"KELPFARM", "TIDEMILL"};
+/// returns.days = std::vector<inchtide::Day>(6);
+/// returns.returns.resize(6, 2);
+/// returns.returns << 0.01, 0.02, -0.01, 0.01, 0.03, -0.02, 0.00, 0.01, 0.02, 0.02, -0.02, -0.01;
+/// returns.spans = Eigen::MatrixXi::Ones(6, 2);
+/// inchtide::BootstrapOptions draws;
+/// draws.draws = 20;
+/// const auto drawn = inchtide::sensitivity(
+///     returns, [](const inchtide::ReturnTable& some) { return inchtide::sample_estimate(some); }, {}, {},
+///     {inchtide::Aim::parse("minimum-variance", "")}, 0, draws);
+/// assert(drawn.portfolios[0].draws > 0 && std::abs(drawn.portfolios[0].average.sum() - 1) < 1e-9);
+/// @endcode
 
 #include <functional>
 #include <vector>
 
+#include "inchtide/base/api.hpp"
 #include "inchtide/estimate/bootstrap.hpp"
 #include "inchtide/estimate/estimate.hpp"
 #include "inchtide/weights/allocation.hpp"
@@ -12,7 +30,7 @@
 namespace inchtide {
 
 /// The weights of one aim over the draws.
-struct WeightBands {
+struct INCHTIDE_API WeightBands {
   std::string aim;
   Eigen::VectorXd weights;    ///< from the history as it was
   Eigen::VectorXd average;    ///< over the draws
@@ -22,13 +40,13 @@ struct WeightBands {
 };
 
 /// The expected return that draws promise at one volatility.
-struct FrontierBand {
+struct INCHTIDE_API FrontierBand {
   double volatility = 0;
   double low = 0, middle = 0, high = 0;  ///< expected return of the whole: quantiles, and the median
   int draws = 0;                         ///< whose frontier reaches this volatility
 };
 
-struct Sensitivity {
+struct INCHTIDE_API Sensitivity {
   std::vector<FrontierBand> frontier;  ///< over the volatilities of the frontier as it was; where half the draws reach
   std::vector<WeightBands> portfolios;
   double block = 0;  ///< mean length of a block, in periods
@@ -40,9 +58,10 @@ struct Sensitivity {
 /// @param aims to follow; one without a portfolio in a draw is left out there
 /// @param options its watch is asked before each draw, and told after it
 /// @throws InputError for options out of range, or too few common returns; Interrupted when stopped
-[[nodiscard]] Sensitivity sensitivity(const ReturnTable& returns,
-                                      const std::function<Estimate(const ReturnTable&)>& estimate, const Limits& limits,
-                                      const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
-                                      const BootstrapOptions& options);
+[[nodiscard]] INCHTIDE_API Sensitivity sensitivity(const ReturnTable& returns,
+                                                   const std::function<Estimate(const ReturnTable&)>& estimate,
+                                                   const Limits& limits, const LimitFacts& facts,
+                                                   const std::vector<Aim>& aims, double risk_free,
+                                                   const BootstrapOptions& options);
 
 }  // namespace inchtide
