@@ -11,27 +11,35 @@
 
 namespace inchtide::app {
 
-report::Chapter inspect(const Options& options) {
-  const auto study = load_study(options, Purpose::looking);
+namespace {
+
+struct Look {
+  Study study;
+  Inspection inspection;
+};
+
+Look look_at(const Options& options) {
+  auto study = load_study(options, Purpose::looking);
   InspectionOptions how;
   if (options.has("--every")) how.every = Interval::parse(options.text("--every"), "--every");
   for (const auto& name : options.fields) how.fields.push_back(field_of(name, "--fields"));
   for (const auto& text : options.overlays) how.overlays.push_back(Overlay::parse(text, "--overlay"));
   how.on = day_option(options.on, "--on");
-  const auto inspection = inspection_of(study.universe, study.settings(), how);
-  const auto shape = options.shape == "long" ? report::Shape::long_rows : report::Shape::wide;
-  return report::inspect_chapter(inspection, study.universe, study.settings(), study.from, shape);
+  auto inspection = inspection_of(study.universe, study.settings(), how);
+  return {std::move(study), std::move(inspection)};
 }
 
-namespace {
+report::Chapter chapter_of(const Look& look, const Options& options) {
+  const auto shape = options.shape == "long" ? report::Shape::long_rows : report::Shape::wide;
+  return report::inspect_chapter(look.inspection, look.study.universe, look.study.settings(), look.study.from, shape);
+}
 
 // Where the settings are strict, warnings among the findings fail the command; its tables come all the same.
 void inspect_strictly(Options& options) {
-  auto chapter = inspect(options);
-  const auto& findings = chapter.result["findings"];
-  const auto warnings =
-      std::ranges::count_if(findings, [](const auto& finding) { return finding["severity"] == "warning"; });
-  if (warnings > 0 && mandate_of(options).settings.strict) {
+  const auto look = look_at(options);
+  auto chapter = chapter_of(look, options);
+  const auto warnings = std::ranges::count(look.inspection.findings, Severity::warning, &Finding::severity);
+  if (warnings > 0 && look.study.settings().strict) {
     options.exit_code = bad_input;
     chapter.warnings.emplace_back(fmt::format("{} finding(s) are warnings, and --strict was asked for", warnings));
   }
@@ -39,6 +47,10 @@ void inspect_strictly(Options& options) {
 }
 
 }  // namespace
+
+report::Chapter inspect(const Options& options) {
+  return chapter_of(look_at(options), options);
+}
 
 void add_inspect(CLI::App& tool, Options& options) {
   auto& command = add_command(

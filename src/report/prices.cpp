@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <iterator>
 
@@ -251,12 +252,15 @@ Panel volume_panel(const BarHistory& bars) {
   return {{"Volume, 000s", Scale::number}, {std::move(columns)}};
 }
 
+/// Of the palette what the bars leave: an overlay in their green or red would be taken for one of them.
+constexpr std::array overlay_colours = {colour::deep, colour::amber, colour::dusk, colour::ink};
+
 /// One line of an overlay; the difference of a MACD stands on the axis.
 Series overlay_series(const BarHistory& bars, const LaidOverlay& laid, std::size_t k, std::size_t hue) {
   const auto& of = laid.lines[k];
   const bool edge = laid.overlay.kind == Overlay::Kind::bands && k > 0;
-  auto line =
-      line_over(bars.days, of.values, of.name, colour::of_series(hue), edge ? Dash::dashed : Dash(hue % 4), 1.8);
+  auto line = line_over(bars.days, of.values, of.name, overlay_colours[hue % overlay_colours.size()],
+                        edge ? Dash::dashed : Dash(hue % 4), 1.8);
   if (laid.overlay.kind != Overlay::Kind::macd || k != 2) return line;
   return Columns{line.name, std::get<std::vector<Day>>(line.x), line.y, colour::sand, line.width};
 }

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 #include <nlohmann/json.hpp>
@@ -7,9 +8,11 @@
 #include "inchtide/report/chart.hpp"
 #include "inchtide/report/estimate.hpp"
 #include "inchtide/report/frontier.hpp"
+#include "inchtide/report/prices.hpp"
 #include "inchtide/report/table.hpp"
 #include "inchtide/report/weights.hpp"
 #include "support/process.hpp"
+#include "support/walks.hpp"
 
 namespace inchtide::report {
 namespace {
@@ -200,6 +203,35 @@ TEST(Chapters, ASentenceAndAFullTextStandForEachResult) {
   EXPECT_THAT(in_full(even),
               testing::AllOf(HasSubstr("Effective holdings"), HasSubstr("Where the variance comes from")));
   EXPECT_EQ(in_a_line(basis.estimate), "Estimate from a file, 2 assets; variances have the denominator T-1");
+}
+
+// The colours of a line in a chart are those of nothing else that it could be taken for.
+TEST(Chapters, OverlaysLookLikeNoBar) {
+  Sources sources;
+  auto& bars = sources.bars.emplace_back(test::walk("KELPFARM", 1));
+  bars.of(PriceField::open) = bars.of(PriceField::high) = bars.of(PriceField::low) = bars.of(PriceField::close);
+  for (std::size_t t = 0; t < bars.days.size(); ++t) {
+    bars.of(PriceField::high)[t] += 0.5;
+    bars.of(PriceField::low)[t] -= 0.5;
+    bars.of(PriceField::open)[t] += t % 2 == 0 ? 0.2 : -0.2;
+  }
+  const Settings settings;
+  const auto universe = universe_of(sources, settings, Purpose::looking);
+  InspectionOptions how;
+  for (const char* text : {"sma:20", "ema:50", "bands:20:2", "sma:200"}) {
+    how.overlays.push_back(Overlay::parse(text, "here"));
+  }
+  const auto chapter = inspect_chapter(inspection_of(universe, settings, how), universe, settings, {});
+  const auto chart = std::ranges::find(chapter.charts, "bars", &Chart::name);
+  ASSERT_NE(chart, chapter.charts.end());
+  std::vector<std::string> of_bars, of_lines;
+  for (const auto& series : chart->series) {
+    if (const auto* drawn = std::get_if<PriceBars>(&series)) of_bars.push_back(drawn->colour);
+    if (const auto* line = std::get_if<Line>(&series)) of_lines.push_back(line->colour);
+  }
+  ASSERT_EQ(of_bars.size(), 2u);
+  ASSERT_EQ(of_lines.size(), 6u);
+  for (const auto& colour : of_lines) EXPECT_THAT(of_bars, testing::Not(testing::Contains(colour)));
 }
 
 }  // namespace
