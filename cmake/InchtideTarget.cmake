@@ -15,6 +15,23 @@ if(INCHTIDE_SANITIZE)
   add_link_options(-fsanitize=${checks})
 endif()
 
+# inchtide_bundle(target): its sources are compiled a folder at a time, or a dozen of a larger one, where INCHTIDE_BUNDLE
+# asks for it. Most of a file's time goes into the headers, and into what it makes of their templates.
+function(inchtide_bundle target)
+  if(NOT INCHTIDE_BUNDLE)
+    return()
+  endif()
+  set_target_properties(${target} PROPERTIES UNITY_BUILD ON UNITY_BUILD_MODE GROUP)
+  get_target_property(sources ${target} SOURCES)
+  foreach(source IN LISTS sources)
+    cmake_path(GET source PARENT_PATH folder)
+    cmake_path(GET folder FILENAME folder)
+    math(EXPR ${folder}_count "0${${folder}_count} + 1")
+    math(EXPR part "(${${folder}_count} - 1) / 12")
+    set_source_files_properties(${source} PROPERTIES UNITY_GROUP ${folder}${part})
+  endforeach()
+endfunction()
+
 # inchtide_library(core sources...): the library inchtide::core, its public headers and its install rules. Shared where
 # BUILD_SHARED_LIBS asks for it, with nothing to be seen of it but the public names (base/api.hpp).
 function(inchtide_library name)
@@ -24,6 +41,7 @@ function(inchtide_library name)
   set_target_properties(${target} PROPERTIES EXPORT_NAME ${name} POSITION_INDEPENDENT_CODE ON
     CXX_VISIBILITY_PRESET hidden VISIBILITY_INLINES_HIDDEN ON VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION})
   target_compile_features(${target} PUBLIC cxx_std_20)
+  inchtide_bundle(${target})
   target_include_directories(${target} PUBLIC $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include>
                                               $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>
                              PRIVATE ${PROJECT_SOURCE_DIR}/src)

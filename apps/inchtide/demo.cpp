@@ -18,7 +18,7 @@ namespace fs = std::filesystem;
 // Beside the tool's install, or in the source tree above the build.
 fs::path demo_mandate() {
   const auto program = fs::read_symlink("/proc/self/exe");
-  const auto installed = program.parent_path().parent_path() / "share/inchtide/demo/mandate.toml";
+  auto installed = program.parent_path().parent_path() / "share/inchtide/demo/mandate.toml";
   if (fs::exists(installed)) return installed;
   for (auto folder = program.parent_path(); folder != folder.root_path(); folder = folder.parent_path()) {
     if (fs::exists(folder / "demo/mandate.toml")) return folder / "demo/mandate.toml";

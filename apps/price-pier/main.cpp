@@ -97,7 +97,7 @@ Json figures(const BarHistory& bars, PriceField field, const World& world) {
 
 // The close of trade, half past four in the afternoon two hours east of Greenwich, in seconds.
 std::int64_t close_of(Day day) {
-  return std::int64_t(day.time_since_epoch().count()) * 86400 + 14 * 3600 + 30 * 60;
+  return std::int64_t(day.time_since_epoch().count()) * 86400 + std::int64_t(14) * 3600 + std::int64_t(30) * 60;
 }
 
 std::string as_json(const BarHistory& bars, const std::vector<PriceField>& fields, const World& world, bool seconds) {

@@ -5,16 +5,11 @@
 #include <charconv>
 #include <cmath>
 
+#include "base/trimmed.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
-
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
-  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
-  return text;
-}
 
 /// A figure that rounds to nothing is printed without its minus sign.
 double without_negative_zero(double value, int decimals) {

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/blas.hpp"
+#include "estimate/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
 
@@ -34,7 +35,7 @@ void check_symmetric(const Eigen::MatrixXd& matrix, const std::string& name) {
     throw InputError(name, fmt::format("it has {} rows and {} columns", matrix.rows(), matrix.cols()),
                      "A covariance matrix is square");
   }
-  const double allowed = 1e-10 * (matrix.size() > 0 ? matrix.cwiseAbs().maxCoeff() : 0.0);
+  const double allowed = covariance_slack * (matrix.size() > 0 ? matrix.cwiseAbs().maxCoeff() : 0.0);
   // In blocks that stay in the cache: the two halves are read across and down.
   constexpr Eigen::Index block = 32;
   const auto n = matrix.rows();
@@ -58,7 +59,7 @@ void check_symmetric(const Eigen::MatrixXd& matrix, const std::string& name) {
 /// A matrix without negative eigenvalues has a Cholesky factor once a little is added to its diagonal.
 void check_semidefinite(Eigen::MatrixXd matrix, const std::string& name) {
   if (matrix.size() == 0) return;
-  matrix.diagonal().array() += 1e-10 * std::max(matrix.diagonal().maxCoeff(), 1e-300);
+  matrix.diagonal().array() += covariance_slack * std::max(matrix.diagonal().maxCoeff(), never_zero);
   const Eigen::VectorXd diagonal = matrix.diagonal();
   if (!blas::factorise(matrix)) {  // which has overwritten the lower half
     matrix.diagonal() = diagonal;

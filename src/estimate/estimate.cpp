@@ -3,9 +3,9 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <limits>
 #include <set>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/estimate/estimators.hpp"
@@ -14,7 +14,7 @@ namespace inchtide {
 
 Eigen::VectorXd Estimate::sharpe_ratios() const {
   const Eigen::ArrayXd volatility = volatilities(), excess = expected_return.array() - risk_free;
-  return (volatility > 0).select(excess / volatility, std::numeric_limits<double>::quiet_NaN());
+  return (volatility > 0).select(excess / volatility, no_figure);
 }
 
 double Estimate::average_correlation() const {
@@ -29,7 +29,7 @@ double Estimate::average_correlation() const {
       ++pairs;
     }
   }
-  return pairs > 0 ? sum / double(pairs) : std::numeric_limits<double>::quiet_NaN();
+  return pairs > 0 ? sum / double(pairs) : no_figure;
 }
 
 void Estimate::check_figures() const {

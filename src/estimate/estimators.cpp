@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "base/blas.hpp"
+#include "base/numbers.hpp"
 #include "estimate/advice.hpp"
 #include "estimate/expected_returns.hpp"
 #include "estimate/moments.hpp"
@@ -36,7 +37,7 @@ void check_figures(const EstimateOptions& options) {
   for (const auto& view : options.views) {
     const auto where = "view " + view.name;
     finite(view.expected_return, where);
-    for (const auto& [asset, part] : view.positions) finite(part, where + ", " + asset);
+    for (const auto& [asset, part] : view.positions) finite(part, fmt::format("{}, {}", where, asset));
   }
   for (const auto* figures : {&options.own, &options.caps}) {
     for (const auto& [asset, figure] : *figures) finite(figure, asset);
@@ -167,7 +168,7 @@ Estimated estimated(const ReturnTable& table, const EstimateOptions& options, co
 double condition_number(const Covariance& covariance) {
   const auto values = blas::eigen_symmetric(covariance.matrix()).values;
   const double least = values[0], most = values[values.size() - 1];
-  return least > no_eigenvalue * most * double(values.size()) ? most / least : std::numeric_limits<double>::infinity();
+  return least > no_eigenvalue * most * double(values.size()) ? most / least : infinity;
 }
 
 Estimated estimate_by(const ReturnTable& returns, const EstimateOptions& options, const Eigen::VectorXd& benchmark) {

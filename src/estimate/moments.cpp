@@ -2,11 +2,11 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
 
 #include "base/blas.hpp"
+#include "base/dense.hpp"
 #include "estimate/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 
@@ -94,13 +94,12 @@ Eigen::VectorXd equal_weights(Eigen::Index count) {
 }
 
 Eigen::MatrixXd solved(const Eigen::MatrixXd& s, const Eigen::MatrixXd& b, const char* method) {
-  const Eigen::LDLT<Eigen::MatrixXd> factor(s);
-  const double least = factor.vectorD().minCoeff(), most = factor.vectorD().maxCoeff();
-  if (factor.info() != Eigen::Success || !(least > singular_pivot * most)) {
+  auto x = dense::solve_definite(s, b, singular_pivot);
+  if (!x) {
     throw InputError(method, "the covariance is singular, and this method needs its inverse",
                      "Give a longer history or fewer assets, or shrink the covariance");
   }
-  return factor.solve(b);
+  return *std::move(x);
 }
 
 Observed::Observed(const ReturnTable& history, Denominator divisor, const Eigen::VectorXd& beside)

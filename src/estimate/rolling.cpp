@@ -10,7 +10,7 @@
 namespace inchtide {
 
 RollingMoments::RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eigen::Index refresh,
-                               Eigen::VectorXi spans)
+                               const Eigen::VectorXi& spans)
     : returns_(std::move(returns)), window_(window), refresh_(refresh > 0 ? refresh : 4 * window) {
   const auto rows = returns_.rows();
   if (window < 2 || window > rows) {

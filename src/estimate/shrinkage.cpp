@@ -8,6 +8,7 @@
 #include <numbers>
 
 #include "base/blas.hpp"
+#include "estimate/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
 
@@ -54,7 +55,7 @@ double hilbert_of_kernel(double u) {
   if (std::abs(u) > 2 * root5) {
     const double y = root5 / u;
     double sum = 0, power = y;
-    for (int k = 0; std::abs(power) > 1e-17 * std::abs(sum); ++k, power *= y * y) {
+    for (int k = 0; std::abs(power) > next_term * std::abs(sum); ++k, power *= y * y) {
       sum += power / ((2 * k + 1.0) * (2 * k + 3.0));
     }
     return -3 / (root5 * pi) * sum;
@@ -109,7 +110,7 @@ Shrunk shrink_to_one_factor(const Eigen::MatrixXd& x, double degrees) {
   const Eigen::VectorXd market = x.rowwise().mean();
   const Eigen::VectorXd with_market = x.transpose() * market / periods;
   const double variance = market.squaredNorm() / periods;
-  if (!(variance > 1e-14 * s.diagonal().maxCoeff())) {
+  if (!(variance > no_common_move * s.diagonal().maxCoeff())) {
     throw InputError("one-factor", "the mean of the assets never moves", "Choose scaled-identity");
   }
   Eigen::MatrixXd target = with_market * with_market.transpose() / variance;
@@ -135,7 +136,7 @@ Eigen::MatrixXd nonlinear_shrinkage(const Eigen::MatrixXd& x) {
   const auto [values, vectors] = blas::eigen_symmetric(blas::gram(x, 1.0 / double(n)));
   const auto kept = std::min(p, n);  // the others are zero by counting
   const Eigen::VectorXd lambda = values.tail(kept);
-  if (!(lambda[0] > 1e-14 * lambda[kept - 1])) {
+  if (!(lambda[0] > no_common_move * lambda[kept - 1])) {
     throw InputError("nonlinear", "some combination of the assets never moves",
                      "Leave a duplicate or a constant asset out, or choose scaled-identity");
   }

@@ -3,11 +3,11 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cctype>
 #include <cmath>
 
+#include "base/dense.hpp"
 #include "estimate/expected_returns.hpp"
 #include "estimate/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
@@ -75,13 +75,13 @@ class ViewTerms {
     if (at_ < text_.size() && text_[at_] == '\'') {
       const auto close = text_.find('\'', at_ + 1);
       if (close == std::string_view::npos) fail("a quote is not closed");
-      const std::string code(text_.substr(at_ + 1, close - at_ - 1));
+      std::string code(text_.substr(at_ + 1, close - at_ - 1));
       at_ = close + 1;
       if (code.empty()) fail("a code is missing");
       return code;
     }
     const auto end = std::min(text_.find_first_of(" +-*%", at_), text_.size());
-    const std::string code(text_.substr(at_, end - at_));
+    std::string code(text_.substr(at_, end - at_));
     if (code.empty()) fail("a code is missing");
     at_ = end;
     return code;
@@ -122,7 +122,7 @@ bool follows_from_others(const View& view, const std::vector<const View*>& befor
   const Eigen::VectorXd own = positions.col(Eigen::Index(before.size()));
   if (certain.empty()) return false;
   const Eigen::MatrixXd others = positions(Eigen::all, certain);
-  const Eigen::VectorXd parts = others.colPivHouseholderQr().solve(own), rest = own - others * parts;
+  const Eigen::VectorXd parts = dense::least_squares(others, own), rest = own - others * parts;
   const double risk = covariance.portfolio_variance(rest);
   if (rest.norm() > no_rest * own.norm() && risk > no_risk * covariance.portfolio_variance(own)) return false;
   double implied = 0;
@@ -132,7 +132,7 @@ bool follows_from_others(const View& view, const std::vector<const View*>& befor
     implied += parts[Eigen::Index(k)] * other.expected_return;
     if (std::abs(parts[Eigen::Index(k)]) > no_part) names.push_back(other.name);
   }
-  if (std::abs(implied - view.expected_return) <= same_return) return true;
+  if (std::abs(implied - view.expected_return) <= same_view) return true;
   throw InputError(fmt::format("view {}", view.name),
                    fmt::format("it says {}, and {} with 100% confidence {} {}", short_percent(view.expected_return),
                                fmt::join(names, " and "), names.size() == 1 ? "says" : "say", short_percent(implied)),

@@ -281,7 +281,7 @@ std::optional<std::size_t> find_column(const std::vector<std::string>& header,
 }
 
 std::string csv_cell(std::string_view text) {
-  const auto cell =
+  auto cell =
       is_guarded(text) || (text.size() > 1 && starts_formula(text)) ? "'" + std::string(text) : std::string(text);
   if (cell.find_first_of(",\"\r\n") == std::string::npos) return cell;
   std::string quoted(2 * cell.size() + 2, '\0');

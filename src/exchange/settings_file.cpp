@@ -31,9 +31,9 @@ void check_depth(const std::filesystem::path& path, const std::string& content) 
   if (is_too_deep(content)) fail(0);
 }
 
-class Walk {
+class Collector {
  public:
-  explicit Walk(const std::filesystem::path& path) : file_(path.string()) {}
+  explicit Collector(const std::filesystem::path& path) : file_(path.string()) {}
 
   void table(const toml::table& table, const std::vector<std::string>& above) {
     std::vector<std::pair<std::string, const toml::node*>> entries;
@@ -46,7 +46,7 @@ class Walk {
     for (const auto& [key, node] : entries) {
       auto path = above;
       path.push_back(key);
-      one(*node, std::move(path));
+      one(*node, path);
     }
   }
 
@@ -56,7 +56,7 @@ class Walk {
   static std::size_t line_of(const toml::node& node) { return node.source().begin.line; }
   static std::string dotted(const std::vector<std::string>& path) { return fmt::format("{}", fmt::join(path, ".")); }
 
-  void one(const toml::node& node, std::vector<std::string> path) {
+  void one(const toml::node& node, const std::vector<std::string>& path) {
     FileSetting setting{path, ValueKind::table, {}, Where::in_file(file_, line_of(node)).with(dotted(path))};
     if (const auto* inner = node.as_table()) {
       all_.push_back(std::move(setting));
@@ -117,9 +117,9 @@ std::vector<FileSetting> read_settings_file(const std::filesystem::path& path) {
         Where::in_file(path.string(), error.source().begin.line, std::to_string(error.source().begin.column)),
         std::string(error.description()), "Check the TOML there");
   }
-  Walk walk(path);
-  walk.table(root, {});
-  return walk.take();
+  Collector collector(path);
+  collector.table(root, {});
+  return collector.take();
 }
 
 }  // namespace inchtide::exchange

@@ -8,9 +8,9 @@
 #include <array>
 #include <cmath>
 #include <functional>
-#include <limits>
 #include <numeric>
 
+#include "base/numbers.hpp"
 #include "frontier/ceilings.hpp"
 #include "frontier/conflict.hpp"
 #include "frontier/pieces.hpp"
@@ -23,8 +23,6 @@
 
 namespace inchtide {
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
 
 /// A row fits so many assets, and its figures are numbers.
 void check_row(const LimitRow& row, Eigen::Index assets) {

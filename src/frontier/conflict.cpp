@@ -5,9 +5,9 @@
 
 #include <algorithm>
 #include <functional>
-#include <limits>
 #include <numeric>
 
+#include "base/numbers.hpp"
 #include "frontier/pieces.hpp"
 #include "frontier/tolerances.hpp"
 #include "frontier/vertex.hpp"
@@ -16,8 +16,6 @@
 
 namespace inchtide {
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
 
 std::string shown_end(const LimitRow& row, double value) {
   return row.label.starts_with("average:") ? fmt::format("{:.4g}", value) : short_percent(value);

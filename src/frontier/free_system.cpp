@@ -1,11 +1,11 @@
 #include "frontier/free_system.hpp"
 
-#include <Eigen/LU>
 #include <algorithm>
-#include <limits>
 #include <utility>
 
 #include "base/blas.hpp"
+#include "base/dense.hpp"
+#include "base/numbers.hpp"
 
 namespace inchtide {
 namespace {
@@ -49,7 +49,7 @@ void FreeSystem::rebuild() {
     system.row(f).head(binding_) = system.col(f).head(binding_).transpose();
   }
   if (inverse_.rows() < k) inverse_.resize(std::max(32, 2 * k), std::max(32, 2 * k));
-  const Eigen::MatrixXd inverted = system.partialPivLu().inverse();
+  const Eigen::MatrixXd inverted = dense::inverse(system);
   inverse_.topLeftCorner(k, k) = (inverted + inverted.transpose()) / 2;
 }
 
@@ -69,7 +69,7 @@ Eigen::VectorXd FreeSystem::solve(const Eigen::VectorXd& right) const {
   apply(right, solved);
   if (!is_delicate()) return solved;
   Eigen::VectorXd change(size());
-  double before = std::numeric_limits<double>::infinity();
+  double before = infinity;
   for (int round = 0; round < most_refinements; ++round) {
     const Eigen::VectorXd rest = residual(right, solved);
     const double size_now = rest.cwiseAbs().maxCoeff();
@@ -184,7 +184,7 @@ void FreeSystem::multiply(const Eigen::VectorXd& at_places, Eigen::VectorXd& out
 void FreeSystem::grow(const Eigen::VectorXd& solved, double pivot, Eigen::VectorXd& carried) {
   const int k = size();
   if (inverse_.rows() < k + 1) {
-    const auto room = std::max<Eigen::Index>(32, 2 * (k + 1));
+    const auto room = std::max(Eigen::Index(32), 2 * Eigen::Index(k + 1));
     inverse_.conservativeResize(room, room);
   }
   blas::add_outer(k, 1 / pivot, solved.data(), inverse_.data(), int(inverse_.rows()));
@@ -242,7 +242,7 @@ void FreeSystem::relocate(int from, int to, Eigen::VectorXd& carried) {
   place_[std::size_t(moved)] = to;
   carried[to] = carried[from];
   if (!is_row(moved)) {
-    if (panel_.cols() <= to) panel_.conservativeResize(Eigen::NoChange, 2 * (to + 1));
+    if (panel_.cols() <= to) panel_.conservativeResize(Eigen::NoChange, 2 * Eigen::Index(to + 1));
     panel_.col(to) = panel_.col(from);
   }
   Eigen::VectorXd values = inverse_column(from);

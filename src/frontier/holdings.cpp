@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 
+#include "base/numbers.hpp"
 #include "frontier/ceilings.hpp"
 #include "frontier/position_search.hpp"
 #include "frontier/trace.hpp"
@@ -23,7 +24,7 @@ HoldingsAnswer nearest_to_benchmark(const Estimate& estimate, Bounds bounds, Hol
   pulled.expected_return = benchmark.covariances;
   bounds.tracking_error.reset();
   if (options.least_return) {
-    keep_return(bounds, estimate, *options.least_return, std::numeric_limits<double>::infinity());
+    keep_return(bounds, estimate, *options.least_return, infinity);
     options.least_return.reset();
   }
   options.lambda = 1;

@@ -8,9 +8,9 @@
 #include <array>
 #include <cmath>
 #include <functional>
-#include <limits>
 #include <numeric>
 
+#include "base/trimmed.hpp"
 #include "frontier/ceilings.hpp"
 #include "frontier/limit_text.hpp"
 #include "frontier/pieces.hpp"
@@ -28,20 +28,14 @@ bool is_space(char c) {
   return c == ' ' || c == '\t';
 }
 
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && is_space(text.front())) text.remove_prefix(1);
-  while (!text.empty() && is_space(text.back())) text.remove_suffix(1);
-  return text;
-}
-
 /// `5% <= KELPFARM <= 12%` cut at its comparisons, quotes respected.
-struct Pieces {
+struct Comparison {
   std::vector<std::string_view> terms;
   std::vector<std::string> comparisons;
 };
 
-Pieces cut_at_comparisons(std::string_view text, const Where& where) {
-  Pieces pieces;
+Comparison cut_at_comparisons(std::string_view text, const Where& where) {
+  Comparison pieces;
   std::size_t begin = 0;
   bool quoted = false;
   for (std::size_t i = 0; i < text.size(); ++i) {

@@ -8,9 +8,9 @@
 #include <array>
 #include <cmath>
 #include <functional>
-#include <limits>
 #include <numeric>
 
+#include "base/numbers.hpp"
 #include "frontier/ceilings.hpp"
 #include "frontier/conflict.hpp"
 #include "frontier/limit_text.hpp"
@@ -24,8 +24,6 @@
 
 namespace inchtide {
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
 
 /// Looks names up for one limit, with errors that name it.
 class Lookup {

@@ -1,10 +1,10 @@
 #include "frontier/own_parts.hpp"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 
 #include "base/blas.hpp"
+#include "base/dense.hpp"
 #include "frontier/tolerances.hpp"
 
 namespace inchtide {
@@ -19,7 +19,7 @@ constexpr double most_of_parts = 0.995;
 Eigen::MatrixXd inverse_of(const Eigen::MatrixXd& s) {
   Eigen::MatrixXd lower = s;
   if (!blas::factorise(lower)) return {};
-  Eigen::MatrixXd inverse = s.partialPivLu().inverse();
+  Eigen::MatrixXd inverse = dense::inverse(s);
   inverse = (inverse + inverse.transpose()).eval() / 2;
   if (!(inverse.diagonal().minCoeff() > 0)) return {};
   return inverse;

@@ -5,13 +5,13 @@
 #include <limits>
 
 #include "base/blas.hpp"
+#include "base/numbers.hpp"
 #include "frontier/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr double infinity = std::numeric_limits<double>::infinity();
 /// Rows of fewer than this part of the weights have few.
 constexpr int few = 4;
 

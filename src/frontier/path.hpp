@@ -28,12 +28,12 @@
 
 #include <Eigen/Core>
 #include <algorithm>
-#include <limits>
 #include <optional>
 #include <span>
 #include <utility>
 #include <vector>
 
+#include "base/numbers.hpp"
 #include "frontier/free_system.hpp"
 #include "frontier/pieces.hpp"
 #include "inchtide/base/progress.hpp"
@@ -192,7 +192,7 @@ class PathSolver {
   Border border_by(int asset) const;
   Eigen::VectorXd rows_along_flat(int asset, const Eigen::VectorXd& along) const;
   bool exchange_along_flat(int asset, const Eigen::VectorXd& along);
-  void refresh(double most_move = std::numeric_limits<double>::infinity());
+  void refresh(double most_move = infinity);
   bool has_drifted() const;
   [[noreturn]] void give_up(const std::string& why) const;
 

@@ -5,15 +5,14 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <limits>
 
+#include "base/numbers.hpp"
 #include "frontier/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr double infinity = std::numeric_limits<double>::infinity();
 /// A price counts as it stands at a lower bound, the other way round at an upper one, and not at all for a free weight.
 constexpr std::array<double, 3> price_side{1, -1, 0};
 

@@ -2,12 +2,13 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/QR>
 #include <algorithm>
 #include <cmath>
 #include <limits>
 #include <vector>
 
+#include "base/dense.hpp"
+#include "base/numbers.hpp"
 #include "frontier/pieces.hpp"
 #include "frontier/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
@@ -50,8 +51,8 @@ Gradient gradient_of(const Covariance& covariance, const Eigen::VectorXd& expect
 
 /// Prices of the budget that fit every asset: a single value (up to rounding) when an asset is free, else an interval.
 struct BudgetPrice {
-  double least = -std::numeric_limits<double>::infinity();
-  double most = std::numeric_limits<double>::infinity();
+  double least = -infinity;
+  double most = infinity;
 
   double middle() const {
     if (std::isinf(least) && std::isinf(most)) return 0;
@@ -63,7 +64,7 @@ struct BudgetPrice {
 
 BudgetPrice budget_price(const Gradient& gradient, const Bounds& bounds, const Eigen::VectorXd& weights) {
   BudgetPrice price;
-  double least_free = std::numeric_limits<double>::infinity(), most_free = -least_free;
+  double least_free = infinity, most_free = -least_free;
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
     const double g = gradient.below[i];
     switch (place_of(bounds, weights, i)) {
@@ -277,7 +278,7 @@ std::optional<Polished> polished(const Covariance& covariance, const Eigen::Vect
     }
     right[f + r] = missing;
   }
-  const Eigen::VectorXd change = system.completeOrthogonalDecomposition().solve(right);
+  const Eigen::VectorXd change = dense::least_squares(system, right);
   for (Eigen::Index a = 0; a < f; ++a) result.weights[free[std::size_t(a)]] += change[a];
   for (Eigen::Index r = 0; r < k; ++r) result.row_prices[Eigen::Index(active[std::size_t(r)].first)] += change[f + r];
   return result;

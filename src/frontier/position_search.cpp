@@ -4,12 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <memory>
 #include <optional>
 #include <queue>
 #include <set>
 
+#include "base/numbers.hpp"
 #include "frontier/relaxation.hpp"
 #include "frontier/tolerances.hpp"
 #include "frontier/trace.hpp"
@@ -18,7 +18,6 @@
 namespace inchtide {
 namespace {
 
-constexpr double infinity = std::numeric_limits<double>::infinity();
 /// Own parts are chosen anew where a branch has less than this part of the open assets that they were chosen for.
 constexpr double many_decided = 0.92;
 
@@ -34,10 +33,10 @@ struct Branch {
   std::ptrdiff_t open() const { return std::ranges::count(states, State::open); }
 };
 
-class Search {
+class PositionSearch {
  public:
-  Search(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options,
-         std::optional<double> benchmark_variance)
+  PositionSearch(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options,
+                 std::optional<double> benchmark_variance)
       : estimate_(estimate),
         bounds_(searched(estimate, bounds, options)),
         options_(options),
@@ -176,7 +175,7 @@ class Search {
     options.least_return.reset();  // a row by now
     options.better_than.reset();
     try {
-      Search search(estimate_, long_only, options, benchmark_variance_);
+      PositionSearch search(estimate_, long_only, options, benchmark_variance_);
       search.start();
       if (!search.best_support_.empty()) try_support(search.best_support_);
     } catch (const InfeasibleLimits&) {
@@ -455,7 +454,7 @@ class Search {
 
 HoldingsAnswer search_positions(const Estimate& estimate, const Bounds& bounds, const HoldingsOptions& options,
                                 std::optional<double> benchmark_variance) {
-  return Search(estimate, bounds, options, benchmark_variance).run();
+  return PositionSearch(estimate, bounds, options, benchmark_variance).run();
 }
 
 }  // namespace inchtide

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/numbers.hpp"
 #include "frontier/path.hpp"
 #include "frontier/pieces.hpp"
 #include "frontier/tolerances.hpp"
@@ -12,7 +13,6 @@
 namespace inchtide {
 namespace {
 
-constexpr double infinity = std::numeric_limits<double>::infinity();
 /// A round that raises the bound by less than this part of what is missing is the last one.
 constexpr double worthwhile = 0.02;
 

@@ -21,9 +21,9 @@
 // isn't, or not to hold one that is, can be told without solving anew. Where that is more than the best portfolio
 // found, the asset is decided. With fewer assets left more can be taken out of their variances, and so on in turn.
 
-#include <limits>
 #include <vector>
 
+#include "base/numbers.hpp"
 #include "frontier/ceilings.hpp"
 #include "frontier/own_parts.hpp"
 #include "frontier/pieces.hpp"
@@ -121,7 +121,7 @@ class Relaxation {
   double offset_ = 0, scale_ = 1;
   // Prices between which each ceiling is met, and by which part it is missed there.
   struct Bracket {
-    double low = 0, high = std::numeric_limits<double>::infinity(), above = 0, below = 0;
+    double low = 0, high = infinity, above = 0, below = 0;
   };
   std::vector<Bracket> brackets_;
   // Of the assets that aren't out, in their order.

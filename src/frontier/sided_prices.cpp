@@ -1,10 +1,10 @@
 #include "inchtide/frontier/sided_prices.hpp"
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
+#include "base/dense.hpp"
+#include "base/numbers.hpp"
 #include "frontier/pieces.hpp"
 #include "frontier/portfolio.hpp"
 #include "frontier/tolerances.hpp"
@@ -12,8 +12,6 @@
 
 namespace inchtide {
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
 
 /// Nothing where the two agree.
 std::optional<SidedPrice> sided_within(const std::optional<PriceRange>& range) {
@@ -104,10 +102,9 @@ SidedPrices::SidedPrices(const Covariance& covariance, const Eigen::VectorXd& ex
     for (std::size_t k = 0; k < held.size(); ++k) all.row(Eigen::Index(k)) = held[k];
     Eigen::VectorXd size = all.cwiseAbs().colwise().maxCoeff().transpose();
     size = (size.array() > 0).select(size, 1.0);  // free weights may know nothing of a row
-    Eigen::FullPivLU<Eigen::MatrixXd> factorised(all * size.cwiseInverse().asDiagonal());
-    factorised.setThreshold(no_figure_slope);
-    if (factorised.rank() == d) return;  // there is but one set of prices
-    freedom_ = size.cwiseInverse().asDiagonal() * factorised.kernel();
+    freedom_ = dense::kernel(all * size.cwiseInverse().asDiagonal(), no_figure_slope);
+    if (freedom_.cols() == 0) return;  // there is but one set of prices
+    freedom_ = (size.cwiseInverse().asDiagonal() * freedom_).eval();
     freedom_ = (freedom_ * freedom_.colwise().norm().cwiseInverse().asDiagonal()).eval();
   }
   const auto price_itself = [&](Eigen::Index which, double sign) {

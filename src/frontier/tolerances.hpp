@@ -2,10 +2,9 @@
 // What counts as nothing in the stage that finds portfolios, and what each is relative to. Weights are fractions of 1,
 // so where nothing else is said of a weight its tolerance is a fraction of wealth.
 
-namespace inchtide {
+#include "base/numbers.hpp"
 
-// Keeps a division or a ratio away from 0; a scale is never below it.
-constexpr double never_zero = 1e-300;
+namespace inchtide {
 
 // ---- weights, limits, ranges ----
 
@@ -30,9 +29,7 @@ constexpr double decided = 1e-7;
 
 // ---- variances, rates, ratios ----
 
-// A variance below this part of the largest asset's is none.
-constexpr double no_variance = 1e-14;
-// In searches for positions, whose gaps are measured against it at least.
+// Of variances in searches for positions, whose gaps are measured against it at least.
 constexpr double no_variance_in_search = 1e-10;
 // Rates and ratios closer than this are the same.
 constexpr double same_rate = 1e-12;

@@ -6,9 +6,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <numeric>
 
+#include "base/numbers.hpp"
 #include "frontier/conflict.hpp"
 #include "frontier/path.hpp"
 #include "frontier/portfolio.hpp"
@@ -23,8 +23,6 @@
 
 namespace inchtide {
 namespace {
-
-constexpr double infinity = std::numeric_limits<double>::infinity();
 
 struct Start {
   Eigen::VectorXd weights;
@@ -373,7 +371,7 @@ void Frontier::end_at(double volatility) {
   changes_end_.erase(changes_end_.begin(), changes_end_.begin() + cut - 1);
   for (auto& end : changes_end_) end -= first_change;
   corners_.erase(corners_.begin(), corners_.begin() + cut - 1);
-  corners_.front() = {top.expected_return, top.volatility, std::numeric_limits<double>::infinity(), top.lambda};
+  corners_.front() = {top.expected_return, top.volatility, infinity, top.lambda};
   if (!bounds_.ranges_only()) {
     prices_high_.erase(prices_high_.begin(), prices_high_.begin() + cut - 1);
     prices_low_.erase(prices_low_.begin(), prices_low_.begin() + cut - 1);

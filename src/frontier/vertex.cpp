@@ -2,14 +2,13 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/LU>
 #include <algorithm>
 #include <cmath>
 #include <functional>
-#include <limits>
 #include <numeric>
 
 #include "base/blas.hpp"
+#include "base/dense.hpp"
 #include "frontier/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 
@@ -89,7 +88,7 @@ class Simplex {
   }
 
   void refactor() {
-    inverse_ = pieces_.rows(Eigen::all, basic_).partialPivLu().inverse();
+    inverse_ = dense::inverse(pieces_.rows(Eigen::all, basic_));
     find_basic_values();
   }
 

@@ -28,7 +28,7 @@ Declaration of_a_provider(const char* key, Takes takes, const char* help, const 
           "",
           example,
           {Step::gathering},
-          [take](Mandate& mandate, const Given& given) { take(provider_of(mandate, given), given); }};
+          [take = std::move(take)](Mandate& mandate, const Given& given) { take(provider_of(mandate, given), given); }};
 }
 
 Declaration provider_text(const char* key, std::string Provider::*target, const char* help, const char* example) {

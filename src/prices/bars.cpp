@@ -5,19 +5,17 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <span>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr double hole = std::numeric_limits<double>::quiet_NaN();
-
 /// One figure for a period out of its rows' figures.
 double merged(PriceField field, std::span<const double> rows) {
-  double result = hole;
+  double result = no_figure;
   for (double value : rows) {
     if (std::isnan(value)) continue;
     if (std::isnan(result)) {
@@ -97,7 +95,7 @@ BarHistory BarHistory::on_days(const DayList& wanted) const {
   check();
   BarHistory result{asset, currency, calendar};
   result.days = wanted;
-  for (auto held : fields_held()) result.of(held).assign(wanted.size(), hole);
+  for (auto held : fields_held()) result.of(held).assign(wanted.size(), no_figure);
   std::size_t row = 0;
   for (std::size_t at = 0; at < wanted.size(); ++at) {
     while (row < days.size() && days[row] < wanted[at]) ++row;
@@ -138,7 +136,7 @@ BarHistory at_prices_of(const BarHistory& bars, PriceField field, const PriceHis
   auto result = bars.on_days(prices.days);
   result.currency = prices.currency;
   for (std::size_t row = 0; row < prices.days.size(); ++row) {
-    const double own = bars.has(field) ? result.of(field)[row] : hole;
+    const double own = bars.has(field) ? result.of(field)[row] : no_figure;
     if (!(own > 0)) {
       throw InputError(Where::of_asset(bars.asset),
                        fmt::format("no {} on {}", to_string(field), to_string(prices.days[row])),

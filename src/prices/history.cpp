@@ -86,7 +86,7 @@ std::vector<Spike> find_spikes(const PriceHistory& history, double factor) {
 }
 
 std::vector<Spike> drop_spikes(PriceHistory& history, double factor) {
-  const auto spikes = find_spikes(history, factor);
+  auto spikes = find_spikes(history, factor);
   for (const auto& spike : spikes) {
     const auto at = std::ranges::lower_bound(history.days, spike.day) - history.days.begin();
     auto& days = history.days.edit();

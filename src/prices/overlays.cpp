@@ -8,6 +8,7 @@
 #include <numeric>
 #include <span>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
@@ -15,8 +16,6 @@
 
 namespace inchtide {
 namespace {
-
-constexpr double none = std::numeric_limits<double>::quiet_NaN();
 
 void check_rows(std::int64_t k) {
   whole_within(k, 1, std::numeric_limits<int>::max(), "overlay over so many rows");
@@ -26,7 +25,7 @@ void check_rows(std::int64_t k) {
 template <typename Figure>
 std::vector<double> over_windows(const std::vector<double>& values, std::int64_t k, Figure figure) {
   check_rows(k);
-  std::vector<double> result(values.size(), none);
+  std::vector<double> result(values.size(), no_figure);
   for (std::size_t end = std::size_t(k); end <= values.size(); ++end) {
     result[end - 1] = figure(std::span(values).subspan(end - std::size_t(k), std::size_t(k)));
   }
@@ -63,7 +62,7 @@ std::vector<double> moving_average(const std::vector<double>& values, int k) {
 
 std::vector<double> exponential_average(const std::vector<double>& values, int k) {
   check_rows(k);
-  std::vector<double> result(values.size(), none);
+  std::vector<double> result(values.size(), no_figure);
   const auto first = std::ranges::find_if(values, [](double v) { return !std::isnan(v); }) - values.begin();
   const auto start = std::size_t(first) + std::size_t(k);  // rows before the first figure, then k of them
   if (start > values.size()) return result;
@@ -114,7 +113,7 @@ Stochastic stochastic(const std::vector<double>& high, const std::vector<double>
   Stochastic result;
   for (std::size_t t = 0; t < close.size(); ++t) {
     const double range = highest[t] - lowest[t];
-    result.position.push_back(range > 0 ? (close[t] - lowest[t]) / range : none);
+    result.position.push_back(range > 0 ? (close[t] - lowest[t]) / range : no_figure);
   }
   result.smoothed = moving_average(result.position, smooth);
   return result;

@@ -4,10 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <map>
 #include <set>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
@@ -265,8 +265,7 @@ AlignedPrices align(const std::vector<PriceHistory>& histories, const AlignPolic
     const auto rows = rows_on(history.days, table.days, carried);
     for (std::size_t d = 0; d < rows.size(); ++d) {
       const bool known = rows[d] >= 0;
-      table.prices(Eigen::Index(d), Eigen::Index(i)) =
-          known ? history.prices[std::size_t(rows[d])] : std::numeric_limits<double>::quiet_NaN();
+      table.prices(Eigen::Index(d), Eigen::Index(i)) = known ? history.prices[std::size_t(rows[d])] : no_figure;
       aligned.coverage[i].filled += known && history.days[std::size_t(rows[d])] != table.days[d] ? 1 : 0;
     }
   }

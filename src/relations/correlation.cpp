@@ -4,15 +4,16 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <map>
 #include <numeric>
 
 #include "base/blas.hpp"
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/range.hpp"
 #include "inchtide/relations/repair.hpp"
+#include "relations/tolerances.hpp"
 #include "returns/spans.hpp"
 
 namespace inchtide {
@@ -38,11 +39,9 @@ Correlation Correlation::in_order(const std::vector<std::size_t>& order) const {
 
 namespace {
 
-constexpr double none = std::numeric_limits<double>::quiet_NaN();
-
 /// Columns around their mean, of unit length; all NaN where one never moves. Returns their lengths before, 0 for such.
 Eigen::VectorXd make_unit(Eigen::MatrixXd& x) {
-  const double tiny = 1e-14 * std::max(1.0, x.cwiseAbs().maxCoeff());
+  const double tiny = no_return * std::max(1.0, x.cwiseAbs().maxCoeff());
   Eigen::VectorXd lengths = Eigen::VectorXd::Zero(x.cols());
   for (Eigen::Index i = 0; i < x.cols(); ++i) {
     auto column = x.col(i);
@@ -52,7 +51,7 @@ Eigen::VectorXd make_unit(Eigen::MatrixXd& x) {
       lengths[i] = column.norm();
       column /= lengths[i];
     } else {
-      column.setConstant(none);
+      column.setConstant(no_figure);
     }
   }
   return lengths;
@@ -99,8 +98,8 @@ Correlation correlation_of(const ReturnTable& given) {
   result.matrix = blas::gram(x, 1).cwiseMax(-1.0).cwiseMin(1.0);
   for (Eigen::Index i = 0; i < x.cols(); ++i) {
     if (std::isnan(x(0, i))) {
-      result.matrix.row(i).setConstant(none);
-      result.matrix.col(i).setConstant(none);
+      result.matrix.row(i).setConstant(no_figure);
+      result.matrix.col(i).setConstant(no_figure);
     }
     result.matrix(i, i) = 1;
   }
@@ -183,8 +182,8 @@ Correlation pairwise_correlation(const ReturnTable& returns) {
   }
   for (Eigen::Index i = 0; i < n; ++i) {
     if (moves[std::size_t(i)]) continue;
-    result.matrix.row(i).setConstant(none);
-    result.matrix.col(i).setConstant(none);
+    result.matrix.row(i).setConstant(no_figure);
+    result.matrix.col(i).setConstant(no_figure);
     result.matrix(i, i) = 1;
   }
   repair(result);
@@ -204,13 +203,13 @@ Eigen::VectorXd correlations_with(const ReturnTable& returns, const Eigen::Vecto
   make_unit(x);
   make_unit(market);
   Eigen::VectorXd result = x.transpose() * market.col(0);
-  for (double& r : result) r = std::clamp(r, -1.0, 1.0);  // none stays none
+  for (double& r : result) r = std::clamp(r, -1.0, 1.0);  // NaN stays NaN
   return result;
 }
 
 Interval95 fisher_interval(double correlation, std::size_t observations) {
   if (observations <= 3 || std::isnan(correlation)) return {};
-  within(correlation, -1 - 1e-9, 1 + 1e-9, "correlation");
+  within(correlation, -1 - correlation_slack, 1 + correlation_slack, "correlation");
   if (std::abs(correlation) >= 1) return {correlation, correlation};
   constexpr double normal_95 = 1.959963984540054;
   const double z = std::atanh(correlation), half = normal_95 / std::sqrt(double(observations) - 3);

@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <limits>
 
+#include "base/numbers.hpp"
 #include "estimate/moments.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
@@ -27,7 +27,7 @@ std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::
   const double market_mean = market.sum() / spans.total;
   const Eigen::VectorXd x = market - market_mean * spans.k;
   const double spread = x.squaredNorm();
-  if (!(x.cwiseAbs().maxCoeff() > 1e-14)) {
+  if (!(x.cwiseAbs().maxCoeff() > no_return)) {
     throw InputError("market model", "the benchmark never moves", "Choose another benchmark");
   }
   std::vector<MarketModel> models;
@@ -45,10 +45,9 @@ std::vector<MarketModel> market_models(const ReturnTable& returns, const Eigen::
     model.beta_error = std::sqrt(variance / spread);
     model.alpha_error = p * std::sqrt(variance * (1 / spans.total + market_mean * market_mean / spread));
     model.specific_volatility = std::sqrt(p * variance);
-    const bool moves = y.cwiseAbs().maxCoeff() > 1e-14;
+    const bool moves = y.cwiseAbs().maxCoeff() > no_return;
     model.r_squared = moves ? 1 - left.squaredNorm() / y.squaredNorm() : 0;
-    model.correlation =
-        moves ? x.dot(y) / std::sqrt(spread * y.squaredNorm()) : std::numeric_limits<double>::quiet_NaN();
+    model.correlation = moves ? x.dot(y) / std::sqrt(spread * y.squaredNorm()) : no_figure;
     models.push_back(model);
   }
   return models;

@@ -8,6 +8,7 @@
 
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
+#include "relations/tolerances.hpp"
 
 namespace inchtide {
 namespace {
@@ -87,10 +88,9 @@ class Point {
 
 /// Solves the Newton equation by conjugate gradients, scaled by its diagonal.
 Eigen::VectorXd newton_step(const Point& point) {
-  constexpr double ridge = 1e-12;
-  const Eigen::VectorXd scale = point.curvature_diagonal().cwiseMax(1e-8);
+  const Eigen::VectorXd scale = point.curvature_diagonal().cwiseMax(least_curvature);
   const Eigen::VectorXd target = -point.gradient();
-  const double goal = std::min(1e-2, target.norm()) * target.norm();
+  const double goal = std::min(loose_answer, target.norm()) * target.norm();
   Eigen::VectorXd x = Eigen::VectorXd::Zero(target.size()), left = target;
   Eigen::VectorXd z = left.cwiseQuotient(scale), direction = z;
   double along = left.dot(z);
@@ -118,10 +118,10 @@ RepairedCorrelation nearest_correlation(const Eigen::MatrixXd& correlation) {
   Point point(correlation, Eigen::VectorXd::Zero(n));
   result.least_eigenvalue = point.least();
   result.matrix = correlation;
-  if (point.least() >= -1e-13 * double(n)) return result;  // nothing but rounding
+  if (point.least() >= -rounded_eigenvalue * double(n)) return result;  // nothing but rounding
 
   constexpr int most_steps = 100;
-  const double goal = 1e-12 * std::sqrt(double(n));
+  const double goal = right_diagonal * std::sqrt(double(n));
   while (point.gradient().norm() > goal) {
     if (++result.steps > most_steps) throw UncertifiedAnswer("The nearest correlation matrix could not be found");
     Eigen::VectorXd step = newton_step(point);
@@ -129,18 +129,19 @@ RepairedCorrelation nearest_correlation(const Eigen::MatrixXd& correlation) {
     if (!(slope < 0)) step = -point.gradient(), slope = -point.gradient().squaredNorm();
     double length = 1;
     Point next(correlation, point.y() + step);
-    while (next.value() > point.value() + 1e-4 * length * slope && next.gradient().norm() > goal && length > 1e-10) {
+    while (next.value() > point.value() + part_of_fall * length * slope && next.gradient().norm() > goal &&
+           length > least_step) {
       length /= 2;
       next = Point(correlation, point.y() + length * step);
     }
     // Near the end the value no longer tells steps apart; the gradient does.
-    if (length <= 1e-10) {
+    if (length <= least_step) {
       next = Point(correlation, point.y() + step);
       if (!(next.gradient().norm() < point.gradient().norm())) break;
     }
     point = std::move(next);
   }
-  if (point.gradient().norm() > 1e3 * goal) {
+  if (point.gradient().norm() > will_do * goal) {
     throw std::runtime_error("the nearest correlation matrix could not be found to 1e-9");
   }
   const Eigen::VectorXd scale = point.part().diagonal().cwiseSqrt().cwiseInverse();  // ones, but for rounding

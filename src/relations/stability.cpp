@@ -4,9 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <numeric>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
 #include "inchtide/returns/figures.hpp"
@@ -15,13 +15,10 @@
 namespace inchtide {
 namespace {
 
-constexpr double none = std::numeric_limits<double>::quiet_NaN();
-
 /// Correlation of two lists of the same length; NaN when one is constant.
 double correlation_between(const Eigen::Ref<const Eigen::VectorXd>& a, const Eigen::Ref<const Eigen::VectorXd>& b) {
   const Eigen::ArrayXd x = a.array() - a.mean(), y = b.array() - b.mean();
-  constexpr double tiny = 1e-14;
-  if (!(x.abs().maxCoeff() > tiny) || !(y.abs().maxCoeff() > tiny)) return none;
+  if (!(x.abs().maxCoeff() > no_return) || !(y.abs().maxCoeff() > no_return)) return no_figure;
   return std::clamp((x * y).sum() / std::sqrt(x.square().sum() * y.square().sum()), -1.0, 1.0);
 }
 
@@ -82,7 +79,7 @@ struct Said {
       sum += correlation.matrix(j, i);
       ++pairs;
     }
-    return pairs > 0 ? sum / pairs : none;
+    return pairs > 0 ? sum / pairs : no_figure;
   }
 };
 
@@ -132,10 +129,10 @@ Stability compare(const ReturnTable& returns, std::size_t split, Denominator den
   result.correlation_ranks = rank_correlation(as_vector(own_x), as_vector(own_y));
   result.pair_ranks = rank_correlation(was, became);
   const bool some = was.size() > 0;
-  result.average_before = some ? was.mean() : none;
-  result.average_after = some ? became.mean() : none;
-  result.pair_error = some ? std::sqrt((became - was).squaredNorm() / double(was.size())) : none;
-  result.average_error = some ? std::sqrt((became.array() - result.average_before).square().mean()) : none;
+  result.average_before = some ? was.mean() : no_figure;
+  result.average_after = some ? became.mean() : no_figure;
+  result.pair_error = some ? std::sqrt((became - was).squaredNorm() / double(was.size())) : no_figure;
+  result.average_error = some ? std::sqrt((became.array() - result.average_before).square().mean()) : no_figure;
   return result;
 }
 
@@ -144,7 +141,7 @@ Stability compare(const ReturnTable& returns, std::size_t split, Denominator den
 double rank_correlation(const Eigen::VectorXd& a, const Eigen::VectorXd& b) {
   check_per_asset(b, a.size(), "ranks");
   check_per_asset(a, b.size(), "ranks");
-  if (a.size() < 2) return none;
+  if (a.size() < 2) return no_figure;
   return correlation_between(ranks_of(a), ranks_of(b));
 }
 
@@ -187,8 +184,8 @@ RollingCorrelation rolling_correlation(const ReturnTable& returns, Eigen::Index 
     const auto interval = fisher_interval(r, held.size());
     result.days.push_back(pair.days[last]);
     result.values.push_back(r);
-    result.low.push_back(std::isnan(r) ? none : interval.low);
-    result.high.push_back(std::isnan(r) ? none : interval.high);
+    result.low.push_back(std::isnan(r) ? no_figure : interval.low);
+    result.high.push_back(std::isnan(r) ? no_figure : interval.high);
   }
   return result;
 }

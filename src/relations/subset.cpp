@@ -4,17 +4,17 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <numeric>
 #include <random>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
+#include "relations/tolerances.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr double tolerance = 1e-9;  // a subset must be better by this to count as better
-constexpr int starts = 200;         // random subsets improved by swaps
+constexpr int starts = 200;  // random subsets improved by swaps
 constexpr int root_steps = 400, branch_steps = 30;
 
 /// How each correlation is shared out: q(j, i) is what asset i counts for its pair with j, a column an asset. The
@@ -44,9 +44,9 @@ struct Node {
   double sum = 0;
 };
 
-class Search {
+class SubsetSearch {
  public:
-  Search(const Eigen::MatrixXd& r, int size, const SubsetOptions& options)
+  SubsetSearch(const Eigen::MatrixXd& r, int size, const SubsetOptions& options)
       : r_(r), n_(int(r.cols())), size_(size), options_(options), is_open_(std::size_t(n_), 0) {}
 
   LeastRelated result() {
@@ -86,7 +86,7 @@ class Search {
       };
       std::for_each(shuffled.begin(), chosen_end, [&](int i) { add(i, 1); });
       for (bool better = true; better;) {
-        double most = -1e-12;
+        double most = -better_swap;
         auto out = shuffled.end(), in = shuffled.end();
         for (auto a = shuffled.begin(); a != chosen_end; ++a) {
           for (auto b = chosen_end; b != shuffled.end(); ++b) {
@@ -143,7 +143,7 @@ class Search {
   void improve(const Node& node, int r, Sharing& sharing, int steps) {
     const auto m = node.open.size();
     Eigen::MatrixXd best_q = sharing.q;
-    double best = -std::numeric_limits<double>::infinity(), pace = 1;
+    double best = -infinity, pace = 1;
     int stalled = 0;
     std::vector<int> others, picks(m * std::size_t(r - 1)), rank(m);
     std::vector<double> figures(m);
@@ -169,7 +169,7 @@ class Search {
                                [&](int x, int y) { return figures[std::size_t(x)] < figures[std::size_t(y)]; });
       double value = node.sum;
       for (int t = 0; t < r; ++t) value += figures[std::size_t(rank[std::size_t(t)])];
-      if (value > best + tolerance) {
+      if (value > best + better_subset) {
         best = value, best_q = sharing.q, stalled = 0;
       } else if (++stalled >= 8) {
         pace *= 0.7, stalled = 0;
@@ -187,7 +187,7 @@ class Search {
       double length = 0;
       each_pick([&](int i, int j) { length += counted(i, j) == 0 ? 2 : 0; });
       if (length == 0) break;  // every pair is counted from both sides: the bound is a subset's own sum
-      const double move = pace * std::max(1e-6, best_sum_ - value + 0.02 * std::abs(best_sum_)) / length;
+      const double move = pace * std::max(least_miss, best_sum_ - value + 0.02 * std::abs(best_sum_)) / length;
       each_pick([&](int i, int j) {
         if (counted(i, j) != 0) return;
         sharing.q(j, i) += move;
@@ -214,7 +214,7 @@ class Search {
     mark(node.open, 1);
     std::vector<double> figures;
     const auto bound = bound_of(node, r, from_above, figures);
-    if (bound.value >= best_sum_ - tolerance || stop()) {
+    if (bound.value >= best_sum_ - better_subset || stop()) {
       mark(node.open, 0);
       return std::min(bound.value, best_sum_);
     }
@@ -234,7 +234,7 @@ class Search {
     double left_aside = best_sum_;
     while (int(node.open.size()) >= r) {
       const auto bound = strike_off(node, r, sharing, figures);
-      if (int(node.open.size()) < r || bound.value >= best_sum_ - tolerance) break;
+      if (int(node.open.size()) < r || bound.value >= best_sum_ - better_subset) break;
       if (stopped_) return std::min(left_aside, bound.value);
       const auto at = std::ranges::min_element(figures) - figures.begin();
       const int taken = node.open[std::size_t(at)];
@@ -254,10 +254,11 @@ class Search {
   Bound strike_off(Node& node, int r, const Sharing& sharing, std::vector<double>& figures) {
     for (;;) {
       const auto bound = bound_of(node, r, sharing, figures);
-      if (bound.value >= best_sum_ - tolerance) return bound;
+      if (bound.value >= best_sum_ - better_subset) return bound;
       std::size_t kept = 0;
       for (std::size_t a = 0; a < node.open.size(); ++a) {
-        const bool hopeless = figures[a] > bound.last && bound.value - bound.last + figures[a] >= best_sum_ - tolerance;
+        const bool hopeless =
+            figures[a] > bound.last && bound.value - bound.last + figures[a] >= best_sum_ - better_subset;
         if (hopeless) {
           is_open_[std::size_t(node.open[a])] = 0;
         } else {
@@ -272,7 +273,7 @@ class Search {
 
   double finish_with_one(const Node& node) {
     for (int i : node.open) {
-      if (const double sum = node.sum + node.with_chosen[i]; sum < best_sum_ - tolerance) keep_with({i}, sum);
+      if (const double sum = node.sum + node.with_chosen[i]; sum < best_sum_ - better_subset) keep_with({i}, sum);
     }
     return best_sum_;
   }
@@ -284,7 +285,7 @@ class Search {
       for (auto b = a + 1; b != node.open.end(); ++b) {
         const double without = node.sum + node.with_chosen[*a] + node.with_chosen[*b];
         if (without + least >= best_sum_) break;
-        if (const double sum = without + r_(*a, *b); sum < best_sum_ - tolerance) keep_with({*a, *b}, sum);
+        if (const double sum = without + r_(*a, *b); sum < best_sum_ - better_subset) keep_with({*a, *b}, sum);
       }
     }
     return best_sum_;
@@ -300,7 +301,7 @@ class Search {
   const int n_, size_;
   const SubsetOptions& options_;
   std::vector<int> best_, chosen_;
-  double best_sum_ = std::numeric_limits<double>::infinity();
+  double best_sum_ = infinity;
   std::vector<char> is_open_;  // of the node at hand
   std::vector<double> scratch_;
   std::size_t looked_at_ = 0;
@@ -322,7 +323,7 @@ LeastRelated least_related(const Eigen::MatrixXd& correlation, int size, const S
     throw InputError("least related", "some correlations aren't known", "Leave assets that never move out");
   }
   const Eigen::MatrixXd r = options.absolute ? correlation.cwiseAbs().eval() : correlation;
-  return Search(r, size, options).result();
+  return SubsetSearch(r, size, options).result();
 }
 
 }  // namespace inchtide

@@ -184,15 +184,16 @@ Table overlays_table(const std::vector<AssetBars>& assets, const std::string& cu
     days = std::move(both);
   }
   std::vector<FigureColumn> columns;
-  for (const auto& [bars, field, overlays] : assets) {
+  for (const auto& asset : assets) {
+    const auto& bars = asset.bars;
     const auto on_days = [&](const std::vector<double>& values) {
       BarHistory line{bars.asset};
       line.days = bars.days;
       line.of(PriceField::price) = values;
       return line.on_days(days).of(PriceField::price);
     };
-    columns.push_back({bars.asset, to_string(field), on_days(bars.of(field))});
-    for (const auto& [overlay, lines] : overlays) {
+    columns.push_back({bars.asset, to_string(asset.field), on_days(bars.of(asset.field))});
+    for (const auto& [overlay, lines] : asset.overlays) {
       const bool fraction = overlay.kind == Overlay::Kind::momentum || overlay.kind == Overlay::Kind::stochastic;
       for (const auto& line : lines) {
         columns.push_back({bars.asset, line.name, on_days(line.values), fraction ? Format::percent : Format::number3});

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
 #include "returns/spans.hpp"
@@ -140,7 +141,7 @@ AssetFigures figures_of(const ReturnTable& table, Eigen::Index asset, const Figu
   figures.worst_day = table.days[rows[std::size_t(worst)]];
   figures.best_day = table.days[rows[std::size_t(best)]];
   // Returns that differ by the rounding of prices alone don't move.
-  figures.moves = figures.best - figures.worst > 1e-14;
+  figures.moves = figures.best - figures.worst > no_return;
   if (figures.moves) {
     // Each by the deviation that goes with its span.
     const Eigen::VectorXd around = (r - moments.mean * spans.k).cwiseQuotient(spans.k.cwiseSqrt());

@@ -5,11 +5,11 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
-#include <limits>
 #include <map>
 #include <numeric>
 #include <optional>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
 
@@ -42,7 +42,7 @@ ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKin
     result.ends.push_back(number[row] - number[0]);
   }
   if (result.ends.back() == long(periods)) result.ends.clear();
-  result.returns.setConstant(periods, table.prices.cols(), std::numeric_limits<double>::quiet_NaN());
+  result.returns.setConstant(periods, table.prices.cols(), no_figure);
   result.spans.setZero(periods, table.prices.cols());
   for (Eigen::Index i = 0; i < table.prices.cols(); ++i) {
     Eigen::Index before = -1, count = 0;
@@ -210,7 +210,7 @@ ReturnTable ReturnTable::at_common_ends(Eigen::Index followers) const {
   std::vector<Eigen::RowVectorXi> row_spans;
   for (std::size_t k = 1; k < common.size(); ++k) {
     const long from = common[k - 1], to = common[k];
-    Eigen::RowVectorXd row = Eigen::RowVectorXd::Constant(returns.cols(), std::numeric_limits<double>::quiet_NaN());
+    Eigen::RowVectorXd row = Eigen::RowVectorXd::Constant(returns.cols(), no_figure);
     Eigen::RowVectorXi row_span = Eigen::RowVectorXi::Zero(returns.cols());
     bool joined = true;
     for (Eigen::Index i = 0; i < returns.cols() && joined; ++i) {
@@ -292,7 +292,7 @@ ReturnTable within_day_returns(const std::vector<BarHistory>& bars, ReturnKind k
   calendar.days = result.days;
   result.periods_per_year = calendar.rows_per_year();
   const auto periods = Eigen::Index(rows.size()), n = Eigen::Index(bars.size());
-  result.returns.setConstant(periods, n, std::numeric_limits<double>::quiet_NaN());
+  result.returns.setConstant(periods, n, no_figure);
   result.spans.setZero(periods, n);
   for (Eigen::Index i = 0; i < n; ++i) {
     result.assets.push_back(bars[std::size_t(i)].asset);

@@ -2,9 +2,9 @@
 
 #include <fmt/format.h>
 
-#include <limits>
 #include <numeric>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/estimate/benchmark.hpp"
@@ -89,7 +89,7 @@ StudyReturns study_returns(const Universe& universe, const Settings& settings, s
   const auto last = both.returns.cols() - 1;
   result.benchmark = both.returns.col(last);
   for (Eigen::Index t = 0; t < both.spans.rows(); ++t) {
-    if (both.spans(t, last) != both.spans(t, 0)) result.benchmark[t] = std::numeric_limits<double>::quiet_NaN();
+    if (both.spans(t, last) != both.spans(t, 0)) result.benchmark[t] = no_figure;
   }
   return result;
 }

@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <limits>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/prices/history.hpp"
@@ -17,7 +17,7 @@ BarHistory without_misprints(BarHistory bars, const Settings& settings) {
   if (!settings.drop_misprints || !bars.has(PriceField::close)) return bars;
   for (const auto& spike : find_spikes(bars.history(PriceField::close))) {
     const auto row = std::size_t(std::ranges::lower_bound(bars.days, spike.day) - bars.days.begin());
-    bars.of(PriceField::close)[row] = std::numeric_limits<double>::quiet_NaN();
+    bars.of(PriceField::close)[row] = no_figure;
   }
   return bars;
 }
@@ -43,8 +43,7 @@ PriceTable growth_table(const ReturnTable& returns) {
   PriceTable table;
   table.days = {returns.start};
   table.days.insert(table.days.end(), returns.days.begin(), returns.days.end());
-  table.prices.setConstant(Eigen::Index(table.days.size()), returns.returns.cols(),
-                           std::numeric_limits<double>::quiet_NaN());
+  table.prices.setConstant(Eigen::Index(table.days.size()), returns.returns.cols(), no_figure);
   for (Eigen::Index i = 0; i < returns.returns.cols(); ++i) {
     table.assets.push_back({returns.assets[std::size_t(i)]});
     const auto growth = growth_of(returns, i);

@@ -7,12 +7,14 @@
 #include <numeric>
 #include <optional>
 
+#include "base/trimmed.hpp"
 #include "frontier/conflict.hpp"
 #include "frontier/trace.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/base/range.hpp"
+#include "weights/tolerances.hpp"
 
 namespace inchtide {
 
@@ -39,16 +41,15 @@ Eigen::VectorXd rounded_to(const Eigen::VectorXd& weights, double step) {
     throw InputError("rounding", fmt::format("steps of {} are none", short_percent(step)), "Give for example 1%");
   }
   check_per_asset(weights, weights.size(), "weights");
-  constexpr double whole = 1e-9;  // of a step: 15% is 15 steps of 1%
   std::vector<double> remainders;
   Eigen::VectorXd steps(weights.size());
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
-    steps[i] = std::floor(weights[i] / step + whole);
+    steps[i] = std::floor(weights[i] / step + whole_step);
     remainders.push_back(weights[i] / step - steps[i]);
   }
   std::vector<std::size_t> order(remainders.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
-  std::ranges::stable_sort(order, [&](auto a, auto b) { return remainders[a] > remainders[b] + whole; });
+  std::ranges::stable_sort(order, [&](auto a, auto b) { return remainders[a] > remainders[b] + whole_step; });
   const auto left = std::llround(weights.sum() / step) - std::llround(steps.sum());
   for (long long k = 0; k < left; ++k) steps[Eigen::Index(order[std::size_t(k) % order.size()])] += 1;
   return steps * step;
@@ -59,13 +60,9 @@ Eigen::VectorXd mixed_weights(const std::string& text, const std::vector<std::st
   std::vector<int> part_of(assets.size(), -1);
   std::vector<double> shares;
   std::optional<int> rest;
-  const auto trimmed = [](std::string part) {
-    part.erase(0, part.find_first_not_of(' '));
-    return part.erase(part.find_last_not_of(' ') + 1);
-  };
   for (std::size_t begin = 0; begin <= text.size();) {
     const auto end = std::min(text.find(',', begin), text.size());
-    const auto part = text.substr(begin, end - begin);
+    const auto part = std::string_view(text).substr(begin, end - begin);
     begin = end + 1;
     const auto equals = part.find('=');
     if (equals == std::string::npos) {
@@ -80,11 +77,13 @@ Eigen::VectorXd mixed_weights(const std::string& text, const std::vector<std::st
       continue;
     }
     const auto colon = name.find(':');
+    const bool by_tag = colon != name.npos;
+    const std::string tag(by_tag ? trimmed(name.substr(0, colon)) : ""),
+        value(by_tag ? trimmed(name.substr(colon + 1)) : name);
     bool any = false;
     for (std::size_t i = 0; i < assets.size(); ++i) {
-      const auto own =
-          colon == std::string::npos ? std::optional(assets[i]) : tags.value(assets[i], trimmed(name.substr(0, colon)));
-      if (!own || !same_name(*own, colon == std::string::npos ? name : trimmed(name.substr(colon + 1)))) continue;
+      const auto own = by_tag ? tags.value(assets[i], tag) : std::optional(assets[i]);
+      if (!own || !same_name(*own, value)) continue;
       if (part_of[i] >= 0) {
         throw InputError(place, fmt::format("{} is in two parts", assets[i]), "Name each asset once");
       }
@@ -92,12 +91,12 @@ Eigen::VectorXd mixed_weights(const std::string& text, const std::vector<std::st
       any = true;
     }
     if (!any) {
-      throw InputError(place, fmt::format("no asset is in '{}'", name),
-                       colon == std::string::npos ? did_you_mean(name, assets)
-                                                  : std::string("Write a tag and a value that some asset has"));
+      throw InputError(
+          place, fmt::format("no asset is in '{}'", name),
+          by_tag ? std::string("Write a tag and a value that some asset has") : did_you_mean(value, assets));
     }
   }
-  if (const double sum = std::accumulate(shares.begin(), shares.end(), 0.0); std::abs(sum - 1) > 1e-9) {
+  if (const double sum = std::accumulate(shares.begin(), shares.end(), 0.0); std::abs(sum - 1) > same_budget) {
     throw InputError(place, fmt::format("its parts sum to {}", short_percent(sum)), "They should sum to 100%");
   }
   std::vector<int> members(shares.size(), 0);
@@ -128,7 +127,7 @@ std::vector<SweepPoint> sweep(const Estimate& estimate, Eigen::Index first, Eige
   const double a = estimate.covariance.variance(first), b = estimate.covariance.variance(second);
   const double both = estimate.covariance.between(first, second);
   std::vector<SweepPoint> points;
-  const auto steps = std::llround(std::ceil(1 / step - 1e-9));
+  const auto steps = std::llround(std::ceil(1 / step - whole_step));
   for (long long k = 0; k <= steps; ++k) {
     const double w = std::min(1.0, double(k) * step);
     SweepPoint point{w, w * estimate.expected_return[first] + (1 - w) * estimate.expected_return[second], 0, 0};

@@ -15,6 +15,7 @@
 #include "weights/binding.hpp"
 #include "weights/positions.hpp"
 #include "weights/solution.hpp"
+#include "weights/tolerances.hpp"
 
 namespace inchtide {
 namespace {
@@ -45,7 +46,7 @@ Allocation describe(const Estimate& estimate, const Eigen::VectorXd& weights, do
   } else {
     allocation.notes.push_back("It has no volatility, so no Sharpe ratio");
   }
-  if (const double left = 1 - invested - paid; std::abs(left) > 1e-9) {
+  if (const double left = 1 - invested - paid; std::abs(left) > same_budget) {
     allocation.notes.push_back(fmt::format("{} {}, at the risk-free rate of {}, and counted in the expected return",
                                            percent_text(std::abs(left)), left > 0 ? "is left in cash" : "is borrowed",
                                            short_percent(risk_free)));
@@ -84,7 +85,7 @@ Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, c
                      "Aim higher");
   }
   const double invested = part * best.weights.sum();
-  if (invested > 1 + 1e-12 && !options.borrowing) {
+  if (invested > 1 + same_own_budget && !options.borrowing) {
     throw InputError(aim.text(),
                      fmt::format("it takes {} of wealth in the maximum-Sharpe portfolio, so {} borrowed",
                                  percent_text(invested), percent_text(invested - 1)),
@@ -241,7 +242,7 @@ Allocation choose(const Frontier& frontier, const Aim& aim, double risk_free, co
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   // A ceiling that the aim does not look at may be broken: it is said.
   allocation.violations =
-      violations_of(bounds, allocation.assets, allocation.weights, facts, &frontier.estimate().covariance, 1e-8);
+      violations_of(bounds, allocation.assets, allocation.weights, facts, &frontier.estimate().covariance, violated);
   allocation.name = aim.text();
   allocation.aim = aim;
   return allocation;

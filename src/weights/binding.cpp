@@ -13,6 +13,7 @@
 #include "inchtide/base/range.hpp"
 #include "weights/positions.hpp"
 #include "weights/solution.hpp"
+#include "weights/tolerances.hpp"
 
 namespace inchtide {
 namespace {
@@ -194,7 +195,8 @@ class Binding {
 /// The prices of a solution on both sides: of limits, in what the aim gains before its factor.
 void find_sides(const Estimate& estimate, const Bounds& bounds, const Aim& aim, Solution& solution) {
   const auto& portfolio = solution.portfolio;
-  const bool touches_ceiling = bounds.volatility && std::abs(bounds.volatility->value - portfolio.volatility) <= 1e-9;
+  const bool touches_ceiling =
+      bounds.volatility && std::abs(bounds.volatility->value - portfolio.volatility) <= ceiling_within;
   if (solution.ceiling || solution.at_ceiling || touches_ceiling) return;
   auto moves = Moves::objective;
   if (aim.kind == Aim::Kind::target_return) moves = Moves::variance;

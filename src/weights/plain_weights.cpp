@@ -15,6 +15,7 @@
 #include "inchtide/base/range.hpp"
 #include "weights/positions.hpp"
 #include "weights/solution.hpp"
+#include "weights/tolerances.hpp"
 
 namespace inchtide {
 
@@ -35,7 +36,7 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
   const auto n = estimate.size();
   const auto& covariance = estimate.covariance;
   const auto least = trace_frontier(estimate, Bounds::long_only(n)).minimum_variance();
-  if (least.volatility * least.volatility <= 1e-14 * covariance.variances().maxCoeff()) {
+  if (least.volatility * least.volatility <= no_variance * covariance.variances().maxCoeff()) {
     throw InputError("equal-risk-contribution", "a long-only mix of the assets has no variance, so no risk to share",
                      {Means::assets, "Leave riskless assets out"});
   }
@@ -54,7 +55,7 @@ Eigen::VectorXd equal_risk_weights(const Estimate& estimate) {
       x[i] = next;
     }
     risk = covariance.product(x);
-    if ((x.cwiseProduct(risk).array() - share).abs().maxCoeff() <= 1e-12 * share) return x / x.sum();
+    if ((x.cwiseProduct(risk).array() - share).abs().maxCoeff() <= equal_risk * share) return x / x.sum();
   }
   throw UncertifiedAnswer("The weights of equal risk contribution could not be found to 1e-12");
 }

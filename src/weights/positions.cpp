@@ -10,6 +10,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "weights/ratio_search.hpp"
+#include "weights/tolerances.hpp"
 
 namespace inchtide {
 namespace {
@@ -40,7 +41,7 @@ class VolatilitySearch {
 
   PositionsAnswer run() {
     auto least = choose_holdings(frontier_.estimate(), frontier_.bounds(), search_);
-    if (!(least.portfolio.volatility <= aim_.target * (1 + 1e-9))) {
+    if (!(least.portfolio.volatility <= aim_.target * (1 + ceiling_slack))) {
       throw InputError(aim_.text(),
                        fmt::format("no choice of positions that was found has so little volatility: the least has {}",
                                    percent_text(least.portfolio.volatility, 4)),
@@ -55,7 +56,7 @@ class VolatilitySearch {
       more = more_return();
       const auto next = look_for(best_.portfolio.expected_return + more, fine);
       if (!next) break;
-      if (!(next->portfolio.expected_return > best_.portfolio.expected_return * (1 + 1e-12))) {
+      if (!(next->portfolio.expected_return > best_.portfolio.expected_return * (1 + sum_of_rounding))) {
         if (fine) break;
         fine = true;
         continue;
@@ -90,7 +91,7 @@ class VolatilitySearch {
     auto options = search_;
     options.least_return = least_return;
     options.gap = 0;
-    const double room = fine ? 1e-9 : search_.gap;
+    const double room = fine ? fine_gap : search_.gap;
     options.slack = room / 2 * most_ / 2;
     options.better_than = most_ / 2 + options.slack;
     HoldingsAnswer next;
@@ -101,10 +102,10 @@ class VolatilitySearch {
       return std::nullopt;
     }
     branches_ += next.branches;
-    none_ = next.portfolio.weights.size() == 0 && next.bound >= most_ / 2 * (1 - 1e-12);
+    none_ = next.portfolio.weights.size() == 0 && next.bound >= most_ / 2 * (1 - sum_of_rounding);
     if (next.portfolio.weights.size() == 0) return std::nullopt;
     if (next.portfolio.volatility > aim_.target && fine) {
-      none_ = next.bound >= most_ / 2 * (1 - 1e-12);
+      none_ = next.bound >= most_ / 2 * (1 - sum_of_rounding);
       return std::nullopt;
     }
     raise_to_its_best(next);
@@ -169,7 +170,7 @@ Solution solution_with(const Frontier& frontier, const HoldingsAnswer& answer, c
   const auto choice = bounds_of_choice(frontier.bounds(), answer.chosen);
   auto own_aim = aim;
   // Positions that return more than asked for at their least variance, or cannot have so much volatility.
-  const bool more = answer.portfolio.expected_return > return_of_weights(aim.target, choice, risk_free) + 1e-9;
+  const bool more = answer.portfolio.expected_return > return_of_weights(aim.target, choice, risk_free) + beyond_target;
   if (aim.kind == Aim::Kind::target_return && more) {
     own_aim = {Aim::Kind::minimum_variance, 0};
   }

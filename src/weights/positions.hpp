@@ -9,9 +9,6 @@
 
 namespace inchtide {
 
-/// A return this much higher is no better, where an aim fixes the volatility.
-constexpr double same_return = 1e-7;
-
 struct PositionsAnswer {
   HoldingsAnswer found;
   std::string proof;  ///< how sure it is that no other choice of positions is better, a sentence

@@ -4,24 +4,19 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <vector>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "weights/positions.hpp"
 #include "weights/solution.hpp"
+#include "weights/tolerances.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr double infinity = std::numeric_limits<double>::infinity();
 /// A search is done when it is this part of the room that the gap leaves below the parabola from the best.
 constexpr double part_of_room = 0.3;
-/// A ratio counts as higher from this part on.
-constexpr double higher = 1e-10;
-/// Variances are told apart no better than to this part of the largest: bounds are of v plus so much.
-constexpr double no_variance = 1e-12;
 /// Ends the parting of chords where G runs along the parabola.
 constexpr int most_searches = 200;
 
@@ -56,7 +51,7 @@ class RatioSearch {
         risk_free_(risk_free),
         riskless_(frontier.bounds().budget * risk_free),
         most_excess_(frontier.corners().front().expected_return - riskless_),
-        noise_(no_variance * frontier.estimate().covariance.variances().maxCoeff() / 2),
+        noise_(variance_noise * frontier.estimate().covariance.variances().maxCoeff() / 2),
         gap_(search.gap),
         search_(std::move(search)),
         facts_(facts) {
@@ -68,7 +63,7 @@ class RatioSearch {
     find_first();
     for (bool improved = true;;) {
       answer_.most = std::max(answer_.ratio, worst().ratio());
-      answer_.proven = answer_.most <= answer_.ratio * (1 + gap_) * (1 + 1e-12);
+      answer_.proven = answer_.most <= answer_.ratio * (1 + gap_) * (1 + sum_of_rounding);
       if (answer_.proven || stuck_ || stopped() || answer_.searches >= most_searches) return answer_;
       improved = look_at(improved && !is_proven_at(best_lambda_) ? best_lambda_ : worst().lambda());
     }
@@ -113,7 +108,7 @@ class RatioSearch {
     const double excess = found.portfolio.expected_return - riskless_, volatility = found.portfolio.volatility;
     const double ratio = excess / volatility;
     const auto branches = answer_.found.branches + found.branches;
-    const bool better = ratio > answer_.ratio * (1 + higher);
+    const bool better = ratio > answer_.ratio * (1 + higher_ratio);
     if (better) {
       answer_.ratio = ratio;
       best_lambda_ = volatility * volatility / excess;

@@ -8,6 +8,7 @@
 #include "frontier/ceilings.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "weights/tolerances.hpp"
 
 namespace inchtide {
 
@@ -26,7 +27,7 @@ Solution solution_of(const Frontier& frontier, Portfolio portfolio) {
 
 Solution solution_of(TrackedPortfolio tracked, const Bounds& bounds) {
   Solution solution{std::move(tracked.portfolio), std::move(tracked.prices), {}, false};
-  if (bounds.tracking_error && bounds.tracking_error->value - tracked.tracking_error <= 1e-9) {
+  if (bounds.tracking_error && bounds.tracking_error->value - tracked.tracking_error <= ceiling_within) {
     solution.ceiling = {bounds.tracking_error->limit, tracked.ceiling_price};
   }
   return solution;
@@ -37,7 +38,7 @@ namespace {
 /// The return asked for is that of the whole; the weights' is without what the budget leaves.
 double target_of_weights(const Aim& aim, const Bounds& bounds, double risk_free, double least, const char* lowest,
                          double most) {
-  const double target = return_of_weights(aim.target, bounds, risk_free), slack = 1e-12 * std::abs(most);
+  const double target = return_of_weights(aim.target, bounds, risk_free), slack = range_slack * std::abs(most);
   if (target >= least - slack && target <= most + slack) return std::clamp(target, least, most);
   const double beside = aim.target - target;
   throw InputError(aim.text(), "no efficient portfolio within the limits has this expected return",
@@ -90,7 +91,7 @@ Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, con
       default: return within.minimum_variance();
     }
   }();
-  if (!bounds.volatility || chosen.portfolio.volatility <= bounds.volatility->value * (1 + 1e-9)) {
+  if (!bounds.volatility || chosen.portfolio.volatility <= bounds.volatility->value * (1 + ceiling_slack)) {
     return solution_of(chosen, bounds);
   }
   if (aim.kind != Aim::Kind::maximum_sharpe && aim.kind != Aim::Kind::utility) {

@@ -2,7 +2,7 @@
 
 #include "inchtide/base/errors.hpp"
 
-namespace inchtide {
+namespace inchtide::calendar {
 namespace {
 
 using namespace std::chrono;
@@ -81,4 +81,4 @@ TEST(Interval, CountingBackStaysInTheMonth) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::calendar

@@ -35,7 +35,7 @@
 #include "inchtide/weights/sensitivity.hpp"
 #include "support/messages.hpp"
 
-namespace inchtide {
+namespace inchtide::doors {
 namespace {
 
 using Eigen::Vector2d;
@@ -462,4 +462,4 @@ TEST(Doors, IntervalsAndSchedulesAreValidOrCannotBeMade) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::doors

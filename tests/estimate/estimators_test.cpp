@@ -11,7 +11,7 @@
 #include "support/messages.hpp"
 #include "support/problems.hpp"
 
-namespace inchtide {
+namespace inchtide::estimators {
 namespace {
 
 using test::eigen_of;
@@ -567,4 +567,4 @@ TEST(Methods, AreReadAsTheyAreWritten) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::estimators

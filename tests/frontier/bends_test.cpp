@@ -11,23 +11,20 @@
 #include "inchtide/weights/allocation.hpp"
 #include "support/certified.hpp"
 #include "support/enumeration.hpp"
+#include "support/limits.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::bends {
 namespace {
 
+using test::limits_of;
 using test::message_of;
 using testing::ElementsAre;
 using testing::HasSubstr;
 
 const std::vector<std::string> assets = {"TIDEMILL", "GALEWORK", "KELPFARM", "HOLLBOND"};
-
-Limits limits_of(const std::vector<std::string>& texts) {
-  Limits limits;
-  for (const auto& text : texts) limits.push_back(Limit::parse(text));
-  return limits;
-}
 
 LimitFacts holding(const Eigen::VectorXd& current) {
   LimitFacts facts;
@@ -152,7 +149,7 @@ test::Problem random_bent(std::mt19937_64& random, int n, int rows) {
 TEST(BentLimits, RandomProblemsAgreeWithTryingEveryActiveSet) {
   std::mt19937_64 random(61);
   int compared = 0, infeasible = 0;
-  for (int round = 0; round < 120; ++round) {
+  for (int round = 0; round < test::rounds(120); ++round) {
     const auto problem = random_bent(random, 2 + int(random() % 2), 1 + int(random() % 2));
     try {
       const auto frontier = trace_frontier(problem.estimate, problem.bounds);
@@ -176,21 +173,21 @@ TEST(BentLimits, RandomProblemsAgreeWithTryingEveryActiveSet) {
       ++infeasible;
     }
   }
-  EXPECT_GT(compared, 100);
-  EXPECT_GT(infeasible, 3);
+  EXPECT_GT(compared, test::rare(100));
+  EXPECT_GT(infeasible, test::rare(3));
 }
 
 TEST(BentLimits, EveryCornerAndSegmentOfRandomProblemsIsCertified) {
   std::mt19937_64 random(62);
   int corners = 0;
-  for (int round = 0; round < 300; ++round) {
+  for (int round = 0; round < test::rounds(300); ++round) {
     const auto problem = random_bent(random, 1 + int(random() % 40), 1 + int(random() % 4));
     try {
       corners += test::expect_certified(trace_frontier(problem.estimate, problem.bounds), round);
     } catch (const InfeasibleLimits&) {
     }
   }
-  EXPECT_GT(corners, 1000);
+  EXPECT_GT(corners, test::rare(1000));
 }
 
 TEST(BentLimits, ACertificateSeesAWrongSideOfABend) {
@@ -265,7 +262,7 @@ TEST(BentLimits, WhatTheBudgetLeavesEarnsTheRiskFreeRate) {
 
 TEST(VolatilityCeiling, EndsThePathAndNothingElse) {
   std::mt19937_64 random(63);
-  for (int round = 0; round < 60; ++round) {
+  for (int round = 0; round < test::rounds(60); ++round) {
     const auto problem =
         test::random_problem(random, 2 + int(random() % 20), {false, false, false, false, round % 2 == 0});
     const auto whole = trace_frontier(problem.estimate, problem.bounds);
@@ -308,4 +305,4 @@ TEST(VolatilityCeiling, BoundsTheRatioAndHasAPrice) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::bends

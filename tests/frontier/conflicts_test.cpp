@@ -6,27 +6,20 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/frontier/frontier.hpp"
+#include "support/limits.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
 #include "support/programme.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::conflicts {
 namespace {
 
+using test::limits_of;
 using testing::HasSubstr;
 using testing::Not;
 
-#ifdef INCHTIDE_SANITIZE
-constexpr int rounds = 60;
-#else
-constexpr int rounds = 3000;
-#endif
-
-Limits limits_of(const std::vector<std::string>& texts) {
-  Limits limits;
-  for (const auto& text : texts) limits.push_back(Limit::parse(text));
-  return limits;
-}
+const int all_rounds = test::rounds(3000);
 
 struct Set {
   std::vector<std::string> assets;
@@ -84,7 +77,7 @@ bool opens(const Limits& limits) {
 TEST(Conflicts, NameASetThatCannotHoldAndOfWhichEveryMemberIsNeeded) {
   std::mt19937_64 random(1330);
   int none = 0, with_sizes = 0;
-  for (int round = 0; round < rounds; ++round) {
+  for (int round = 0; round < all_rounds; ++round) {
     const auto set = random_set(random);
     const bool open = opens(set.limits), holds = test::can_hold(set.limits, set.assets, set.facts, open);
     std::string all;
@@ -110,8 +103,8 @@ TEST(Conflicts, NameASetThatCannotHoldAndOfWhichEveryMemberIsNeeded) {
       with_sizes += opens(named);
     }
   }
-  EXPECT_GT(none, rounds / 4);
-  EXPECT_GT(with_sizes, rounds / 30);
+  EXPECT_GT(none, all_rounds / 4);
+  EXPECT_GT(with_sizes, all_rounds / 30);
 }
 
 TEST(Conflicts, LimitsThatOpenShortPositionsCountAsWhatTheyAre) {
@@ -141,4 +134,4 @@ TEST(Conflicts, LimitsThatOpenShortPositionsCountAsWhatTheyAre) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::conflicts

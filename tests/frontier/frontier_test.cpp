@@ -3,6 +3,7 @@
 #include "inchtide/base/errors.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
 namespace inchtide {
 namespace {
@@ -140,7 +141,7 @@ TEST(BruteForce, NoGridPortfolioOfFourAssetsBeatsTheFrontier) {
 
 TEST(BruteForce, MinimumVarianceEqualsTheBestOfAllActiveSets) {
   std::mt19937_64 random(77);
-  for (int trial = 0; trial < 60; ++trial) {
+  for (int trial = 0; trial < test::rounds(60); ++trial) {
     const Traits traits{trial % 2 == 0, trial % 3 == 0, trial % 5 == 0, false, trial % 4 != 0};
     const auto problem = test::random_problem(random, 1 + trial % 6, traits);
     const auto least = trace_frontier(problem.estimate, problem.bounds).minimum_variance();
@@ -173,7 +174,7 @@ void check_whole_frontier(const Problem& problem, int trial) {
 
 TEST(RandomProblems, EveryCornerAndEverySegmentIsOptimal) {
   std::mt19937_64 random(2024);
-  for (int trial = 0; trial < 400; ++trial) {
+  for (int trial = 0; trial < test::rounds(400); ++trial) {
     const Traits traits{trial % 2 == 1, trial % 3 == 1, trial % 5 == 1, false, trial % 4 < 3};
     check_whole_frontier(test::random_problem(random, 1 + int(random() % 30), traits), trial);
   }
@@ -181,7 +182,7 @@ TEST(RandomProblems, EveryCornerAndEverySegmentIsOptimal) {
 
 TEST(RandomProblems, SingularCovariancesToo) {
   std::mt19937_64 random(4711);
-  for (int trial = 0; trial < 100; ++trial) {
+  for (int trial = 0; trial < test::rounds(100); ++trial) {
     const Traits traits{trial % 2 == 1, trial % 3 == 1, trial % 5 == 1, true, true};
     check_whole_frontier(test::random_problem(random, 2 + int(random() % 20), traits), trial);
   }
@@ -190,7 +191,7 @@ TEST(RandomProblems, SingularCovariancesToo) {
 TEST(RandomProblems, MaximumSharpeIsNotBeatenByRandomPortfolios) {
   std::mt19937_64 random(8);
   std::exponential_distribution<double> draw;
-  for (int trial = 0; trial < 40; ++trial) {
+  for (int trial = 0; trial < test::rounds(40); ++trial) {
     const auto problem = test::random_problem(random, 6, {});
     const auto frontier = trace_frontier(problem.estimate, problem.bounds);
     if (frontier.why_no_maximum_sharpe(0.01)) continue;

@@ -11,8 +11,9 @@
 #include "inchtide/weights/allocation.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::holdings {
 namespace {
 
 using test::message_of;
@@ -94,7 +95,7 @@ Bounds with_positions(const Case& c) {
 TEST(Holdings, TheSearchFindsWhatTryingAllFinds) {
   std::mt19937_64 random(81);
   int found = 0, none = 0;
-  for (int round = 0; round < 150; ++round) {
+  for (int round = 0; round < test::rounds(150); ++round) {
     auto c = random_case(random, 3 + int(random() % 4));
     const double best = least_by_trying_all(c, [&](const Bounds& choice) {
       return objective_of(trace_frontier(c.problem.estimate, choice).at_lambda(c.lambda), c.lambda);
@@ -121,15 +122,15 @@ TEST(Holdings, TheSearchFindsWhatTryingAllFinds) {
       ++none;
     }
   }
-  EXPECT_GT(found, 30);
-  EXPECT_GT(none, 2);
+  EXPECT_GT(found, test::rare(30));
+  EXPECT_GT(none, test::rare(2));
 }
 
 // The same under ceilings between the least that all assets together allow and what the best choice has without one.
 TEST(Holdings, CeilingsHoldInTheSearchAsInTryingAll) {
   std::mt19937_64 random(84);
   int volatility_binds = 0, tracking_binds = 0, none = 0;
-  for (int round = 0; round < 120; ++round) {
+  for (int round = 0; round < test::rounds(600); ++round) {
     const int n = 3 + int(random() % 4);
     auto c = random_case(random, n);
     if (round % 3 != 1) c.lambda = 0.1 + 0.1 * double(random() % 5);
@@ -193,15 +194,15 @@ TEST(Holdings, CeilingsHoldInTheSearchAsInTryingAll) {
       ++none;
     }
   }
-  EXPECT_GT(volatility_binds, 10);
-  EXPECT_GT(tracking_binds, 10);
-  EXPECT_GT(none, 2);
+  EXPECT_GT(volatility_binds, test::rare(30));
+  EXPECT_GT(tracking_binds, test::rare(30));
+  EXPECT_GT(none, test::rare(10));
 }
 
 TEST(Holdings, TheNearestToABenchmarkIsThatOfTryingAll) {
   std::mt19937_64 random(85);
   int found = 0;
-  for (int round = 0; round < 60; ++round) {
+  for (int round = 0; round < test::rounds(60); ++round) {
     const int n = 3 + int(random() % 4);
     auto c = random_case(random, n);
     const auto& estimate = c.problem.estimate;
@@ -224,7 +225,7 @@ TEST(Holdings, TheNearestToABenchmarkIsThatOfTryingAll) {
     EXPECT_LE(std::sqrt(2 * std::max(0.0, answer.bound)), best * (1 + 1e-6) + 1e-7) << round;
     ++found;
   }
-  EXPECT_GT(found, 30);
+  EXPECT_GT(found, test::rare(30));
 }
 
 // Ten factors and specific risk: what universes look like.
@@ -298,7 +299,7 @@ TEST(Holdings, AimsHonourThem) {
   auto volatilities = estimate;  // in the place of returns
   volatilities.expected_return = estimate.volatilities();
   std::mt19937_64 random(83);
-  for (int round = 0; round < 300; ++round) {
+  for (int round = 0; round < test::rounds(300); ++round) {
     auto bounds = frontier.bounds();
     bounds.holdings.reset();
     bounds.held.reset();
@@ -337,7 +338,7 @@ TEST(Holdings, TrackingNeedsABenchmark) {
 TEST(Holdings, TheHighestReturnAtAVolatilityIsThatOfTryingAll) {
   std::mt19937_64 random(35);
   int tried = 0;
-  for (int round = 0; round < 40; ++round) {
+  for (int round = 0; round < test::rounds(40); ++round) {
     constexpr int n = 6;
     const auto problem = test::random_problem(random, n, {round % 3 == 0, false, false, false, false});
     const std::string rules[] = {"holdings <= 2", "holdings <= 3"};
@@ -371,7 +372,7 @@ TEST(Holdings, TheHighestReturnAtAVolatilityIsThatOfTryingAll) {
     EXPECT_THAT(chosen.violations, testing::IsEmpty());
     EXPECT_THAT(chosen.notes.front(), HasSubstr("Proven"));
   }
-  EXPECT_GT(tried, 15);
+  EXPECT_GT(tried, test::rare(15));
 }
 
 TEST(Holdings, ThatCannotHoldIsSaid) {
@@ -383,4 +384,4 @@ TEST(Holdings, ThatCannotHoldIsSaid) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::holdings

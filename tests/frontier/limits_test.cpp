@@ -1,22 +1,18 @@
 #include "inchtide/frontier/limits.hpp"
 
 #include "inchtide/base/errors.hpp"
+#include "support/limits.hpp"
 #include "support/messages.hpp"
 
-namespace inchtide {
+namespace inchtide::limits {
 namespace {
 
+using test::limits_of;
 using test::message_of;
 using testing::ElementsAre;
 using testing::HasSubstr;
 
 const std::vector<std::string> assets = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
-
-Limits limits_of(const std::vector<const char*>& texts) {
-  Limits limits;
-  for (const char* text : texts) limits.push_back(Limit::parse(text));
-  return limits;
-}
 
 TEST(Limit, ReadsOneAssetEachRangesAndEqualities) {
   const auto cap = Limit::parse("KELPFARM <= 12%", "food");
@@ -85,7 +81,7 @@ TEST(Bounds, AnUnknownAssetIsNamedWithTheNearestKnown) {
               HasSubstr("no asset has the code 'KELPFRAM'. Did you mean 'KELPFARM'?"));
 }
 
-std::vector<std::string> conflict_in(const std::vector<const char*>& texts, std::string* message = nullptr) {
+std::vector<std::string> conflict_in(const std::vector<std::string>& texts, std::string* message = nullptr) {
   try {
     bounds_of(limits_of(texts), assets);
   } catch (const InfeasibleLimits& error) {
@@ -107,12 +103,12 @@ TEST(Conflict, IsGivenInTheUsersWordsAndFigures) {
 }
 
 TEST(Conflict, HasNoMemberThatCanBeDropped) {
-  const std::vector<const char*> all = {"TIDEMILL >= 50%", "each <= 60%", "KELPFARM >= 30%", "HOLLBOND >= 30%",
+  const std::vector<std::string> all = {"TIDEMILL >= 50%", "each <= 60%", "KELPFARM >= 30%", "HOLLBOND >= 30%",
                                         "TIDEMILL <= 70%"};
   const auto conflict = conflict_in(all);
   ASSERT_THAT(conflict, ElementsAre("TIDEMILL >= 50%", "KELPFARM >= 30%", "HOLLBOND >= 30%"));
   for (std::size_t dropped = 0; dropped < conflict.size(); ++dropped) {
-    std::vector<const char*> rest;
+    std::vector<std::string> rest;
     for (std::size_t k = 0; k < conflict.size(); ++k) {
       if (k != dropped) rest.push_back(conflict[k].c_str());
     }
@@ -132,4 +128,4 @@ TEST(Violations, NameTheLimitTheAssetAndTheSize) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::limits

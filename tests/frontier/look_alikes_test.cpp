@@ -9,18 +9,15 @@
 #include "inchtide/frontier/frontier.hpp"
 #include "inchtide/frontier/unsolved.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::look_alikes {
 namespace {
 
 using testing::AllOf;
 using testing::HasSubstr;
 
-#ifdef INCHTIDE_SANITIZE
-constexpr int rounds = 25;
-#else
-constexpr int rounds = 1500;
-#endif
+const int all_rounds = test::rounds(1500);
 
 /// Thirty assets of sixty returns, three of them copied with noise of 1e-4 to 1e-8 of a return.
 Estimate with_copies(std::mt19937_64& random) {
@@ -51,7 +48,7 @@ TEST(LookAlikes, AreWalkedThroughAtAnyNoiseLongAndShort) {
                                                        {"each >= -10%", "each <= 20%"},
                                                        {"short <= 20%", "gross <= 139%", "each <= 40%"},
                                                        {"gross <= 150%"}};
-  for (int round = 0; round < rounds; ++round) {
+  for (int round = 0; round < all_rounds; ++round) {
     const auto estimate = with_copies(random);
     Limits limits;
     for (const auto& text : kinds[random() % kinds.size()]) limits.push_back(Limit::parse(text));
@@ -108,4 +105,4 @@ TEST(LookAlikes, AreNotTakenForANegativeVariance) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::look_alikes

@@ -11,8 +11,9 @@
 #include "inchtide/weights/allocation.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::own_rows {
 namespace {
 
 using testing::ElementsAre;
@@ -158,7 +159,7 @@ TEST(OwnRows, ConflictsOfRandomRowsNeedEveryMember) {
   std::mt19937_64 random(5);
   const auto pick = [&](int below) { return int(random() % std::uint64_t(below)); };
   int conflicts = 0;
-  for (int round = 0; round < 400; ++round) {
+  for (int round = 0; round < test::rounds(400); ++round) {
     const auto estimate = five_assets();
     auto bounds = Bounds::long_only(5);
     for (int r = 0; r < 4; ++r) {
@@ -185,7 +186,7 @@ TEST(OwnRows, ConflictsOfRandomRowsNeedEveryMember) {
       EXPECT_TRUE(only(fewer).empty()) << round;
     }
   }
-  EXPECT_GT(conflicts, 50);
+  EXPECT_GT(conflicts, test::rare(50));
 }
 
 TEST(Frontiers, CarryTheLimitsAndFactsThatTheyWereTracedUnder) {
@@ -209,4 +210,4 @@ TEST(Frontiers, CarryTheLimitsAndFactsThatTheyWereTracedUnder) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::own_rows

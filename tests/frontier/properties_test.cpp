@@ -11,6 +11,7 @@
 #include "inchtide/frontier/frontier.hpp"
 #include "support/enumeration.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
 namespace inchtide {
 namespace {
@@ -183,7 +184,7 @@ TEST(RandomFrontiers, AreTheSameFromFactorsAsFromTheirMatrix) {
 TEST(RandomFrontiers, DoNotDependOnTheOrderOfAssetsOrLimits) {
   std::mt19937_64 random(112);
   int compared = 0;
-  for (int round = 0; round < 200; ++round) {
+  for (int round = 0; round < test::rounds(200); ++round) {
     const int n = 2 + int(random() % 30);
     auto problem = test::random_problem(random, n, {false, false, false, false, round % 2 == 0});
     for (int r = 0; r < 3; ++r) {
@@ -215,7 +216,7 @@ TEST(RandomFrontiers, DoNotDependOnTheOrderOfAssetsOrLimits) {
     } catch (const InfeasibleLimits&) {
     }
   }
-  EXPECT_GT(compared, 100);
+  EXPECT_GT(compared, test::rare(100));
 }
 
 }  // namespace

@@ -11,12 +11,15 @@
 #include "inchtide/weights/allocation.hpp"
 #include "support/certified.hpp"
 #include "support/enumeration.hpp"
+#include "support/limits.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::rows {
 namespace {
 
+using test::limits_of;
 using test::LongMatrix;
 using test::LongVector;
 using test::message_of;
@@ -36,12 +39,6 @@ Tags tags() {
                {"food", "1.0", "Oyster Co"},
                {"bonds", "4.0", "Bonds"}};
   return tags;
-}
-
-Limits limits_of(const std::vector<std::string>& texts) {
-  Limits limits;
-  for (const auto& text : texts) limits.push_back(Limit::parse(text));
-  return limits;
 }
 
 Bounds bounds_under(const std::vector<std::string>& texts) {
@@ -198,7 +195,7 @@ Rowed random_rowed(std::mt19937_64& random, int n, int rows) {
 TEST(RowLimits, RandomProblemsAgreeWithTryingEveryActiveSet) {
   std::mt19937_64 random(41);
   int compared = 0;
-  for (int round = 0; round < 60; ++round) {
+  for (int round = 0; round < test::rounds(60); ++round) {
     const auto [problem, text] = random_rowed(random, 2 + int(random() % 4), 1 + int(random() % 2));
     const auto frontier = trace_frontier(problem.estimate, problem.bounds);
     std::vector<Portfolio> portfolios{frontier.minimum_variance()};
@@ -217,22 +214,22 @@ TEST(RowLimits, RandomProblemsAgreeWithTryingEveryActiveSet) {
       ++compared;
     }
   }
-  EXPECT_GT(compared, 100);
+  EXPECT_GT(compared, test::rare(100));
 }
 
 TEST(RowLimits, EveryCornerAndSegmentOfRandomProblemsIsCertified) {
   std::mt19937_64 random(42);
   int corners = 0;
-  for (int round = 0; round < 400; ++round) {
+  for (int round = 0; round < test::rounds(400); ++round) {
     const auto [problem, text] = random_rowed(random, 1 + int(random() % 40), 1 + int(random() % 6));
     corners += test::expect_certified(trace_frontier(problem.estimate, problem.bounds), round);
   }
-  EXPECT_GT(corners, 1000);
+  EXPECT_GT(corners, test::rare(1000));
 }
 
 TEST(RowLimits, ARowThatNeverBindsChangesNothing) {
   std::mt19937_64 random(43);
-  for (int round = 0; round < 20; ++round) {
+  for (int round = 0; round < test::rounds(20); ++round) {
     auto problem = test::random_problem(random, 12, {});
     const auto without = trace_frontier(problem.estimate, problem.bounds);
     problem.bounds.rows.push_back({-1, "all", Eigen::VectorXd::Ones(12), 0.5, 1.5});
@@ -277,4 +274,4 @@ TEST(RowLimits, ViolationsOfGivenWeightsNameTheTotal) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::rows

@@ -11,8 +11,9 @@
 #include "inchtide/frontier/sided_prices.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::sided_prices {
 namespace {
 
 struct Rule {
@@ -124,7 +125,7 @@ void check_both_sides(const Estimate& estimate, const std::vector<Rule>& rules, 
 TEST(SidedPrices, AreWhatSolvingAgainOnEitherSideBrings) {
   std::mt19937_64 random(22);
   Tally at_corners, at_vertices;
-  for (int round = 0; round < 250; ++round) {
+  for (int round = 0; round < test::rounds(1000); ++round) {
     const int n = 3 + int(random() % 5);
     auto estimate = test::random_problem(random, n, {}).estimate;
     std::vector<Rule> rules = {{"each <=", 1.5 / n, 1}, {"A1 >=", 0.1, -1}, {"A2 <=", 0.6 / n, 1}};
@@ -155,11 +156,11 @@ TEST(SidedPrices, AreWhatSolvingAgainOnEitherSideBrings) {
     } catch (const InfeasibleLimits&) {
     }
   }
-  EXPECT_GT(at_corners.checked, 500);
-  EXPECT_GT(at_corners.sided, 50);
-  EXPECT_GT(at_vertices.checked, 500);
-  EXPECT_GT(at_vertices.sided, 50);
+  EXPECT_GT(at_corners.checked, test::rare(1000));
+  EXPECT_GT(at_corners.sided, test::rare(100));
+  EXPECT_GT(at_vertices.checked, test::rare(1000));
+  EXPECT_GT(at_vertices.sided, test::rare(100));
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::sided_prices

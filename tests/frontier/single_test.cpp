@@ -7,6 +7,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
 namespace inchtide {
 namespace {
@@ -14,7 +15,7 @@ namespace {
 TEST(SinglePortfolio, IsTheFrontiersFromAnyStart) {
   std::mt19937_64 random(101);
   const auto pick = [&](int below) { return int(random() % std::uint64_t(below)); };
-  for (int round = 0; round < 300; ++round) {
+  for (int round = 0; round < test::rounds(300); ++round) {
     const int n = 1 + pick(40);
     const auto problem = test::random_problem(random, n, {pick(3) == 0, false, pick(4) == 0, false, pick(2) == 0});
     const auto frontier = trace_frontier(problem.estimate, problem.bounds);
@@ -33,7 +34,7 @@ TEST(SinglePortfolio, IsTheFrontiersFromAnyStart) {
 
 TEST(SinglePortfolio, SingularProblemsAndRowsComeFromTheFrontier) {
   std::mt19937_64 random(102);
-  for (int round = 0; round < 60; ++round) {
+  for (int round = 0; round < test::rounds(60); ++round) {
     auto problem = test::random_problem(random, 2 + int(random() % 20), {true, true, true, true, round % 2 == 0});
     if (round % 3 == 0) {
       LimitRow row{-1, "total", Eigen::VectorXd::Zero(problem.estimate.size()), -INFINITY, 0.9};

@@ -11,6 +11,7 @@
 #include "inchtide/weights/allocation.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
 namespace inchtide {
 namespace {
@@ -53,7 +54,7 @@ double gain_from_any_exchange(const Tracked& tracked, const TrackedPortfolio& fo
 TEST(TrackedFrontier, EveryPortfolioIsProvenFromScratch) {
   std::mt19937_64 random(71);
   int bound = 0;
-  for (int round = 0; round < 25; ++round) {
+  for (int round = 0; round < test::rounds(25); ++round) {
     const auto tracked = random_tracked(random, 3 + int(random() % 12));
     auto bounds = tracked.problem.bounds;
     bounds.tracking_error = LimitFigure{0.02 + 0.01 * double(random() % 3), -1};
@@ -73,12 +74,12 @@ TEST(TrackedFrontier, EveryPortfolioIsProvenFromScratch) {
       bound += found.ceiling_price > 0 ? 1 : 0;
     }
   }
-  EXPECT_GT(bound, 50) << "the ceiling has to bind for this to say anything";
+  EXPECT_GT(bound, test::rare(50)) << "the ceiling has to bind for this to say anything";
 }
 
 TEST(TrackedFrontier, TheEndsAreWhatTheySay) {
   std::mt19937_64 random(72);
-  for (int round = 0; round < 20; ++round) {
+  for (int round = 0; round < test::rounds(20); ++round) {
     const auto tracked = random_tracked(random, 8);
     auto bounds = tracked.problem.bounds;
     bounds.tracking_error = LimitFigure{0.03, -1};

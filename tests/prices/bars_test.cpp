@@ -5,7 +5,7 @@
 
 #include "support/messages.hpp"
 
-namespace inchtide {
+namespace inchtide::bars {
 namespace {
 
 using testing::ElementsAre;
@@ -115,4 +115,4 @@ TEST(Fields, AreNamedAsPeopleDo) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::bars

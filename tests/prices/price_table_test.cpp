@@ -2,17 +2,15 @@
 
 #include "inchtide/base/errors.hpp"
 #include "support/messages.hpp"
+#include "support/walks.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::day;
 using test::message_of;
 using testing::ElementsAre;
 using testing::HasSubstr;
-
-Day day(const char* text) {
-  return *parse_day(text);
-}
 
 PriceHistory history(const std::string& code, const std::vector<const char*>& days, std::vector<double> prices) {
   PriceHistory h{code, "HLC", PriceField::close, {}, std::move(prices)};

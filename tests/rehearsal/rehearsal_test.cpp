@@ -4,6 +4,7 @@
 #include <random>
 
 #include "inchtide/base/errors.hpp"
+#include "support/rounds.hpp"
 
 namespace inchtide {
 namespace {
@@ -252,7 +253,7 @@ TEST(Rehearsal, MeasuresByHand) {
 TEST(WealthAfterCosts, SolvesItsEquationForRandomTrades) {
   std::mt19937_64 random(1);
   std::uniform_real_distribution<double> uniform(-0.5, 1);
-  for (int trial = 0; trial < 2000; ++trial) {
+  for (int trial = 0; trial < test::rounds(2000); ++trial) {
     const Eigen::Index n = 1 + trial % 9;
     Eigen::VectorXd holdings(n), weights(n);
     CostRates costs = CostRates::none(n);

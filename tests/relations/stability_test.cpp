@@ -11,7 +11,7 @@
 #include "support/messages.hpp"
 #include "support/returns.hpp"
 
-namespace inchtide {
+namespace inchtide::stability {
 namespace {
 
 using test::message_of;
@@ -146,4 +146,4 @@ TEST(Diversification, OfAssetsThatMoveAgainstEachOtherHasNoFloor) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::stability

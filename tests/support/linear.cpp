@@ -27,22 +27,23 @@ LongMatrix product(const LongMatrix& a, const LongMatrix& b) {
   return product_by_columns(a, b);
 }
 
-Eigen::MatrixXd inverse(const Eigen::MatrixXd& a) {
-  return a.inverse();
-}
-
 LongMatrix inverse(const LongMatrix& a) {
   return a.inverse();
-}
-
-Eigenpairs<Eigen::MatrixXd, Eigen::VectorXd> eigen_of(const Eigen::MatrixXd& symmetric) {
-  const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver(symmetric);
-  return {solver.eigenvalues(), solver.eigenvectors()};
 }
 
 Eigenpairs<LongMatrix, LongVector> eigen_of(const LongMatrix& symmetric) {
   const Eigen::SelfAdjointEigenSolver<LongMatrix> solver(symmetric);
   return {solver.eigenvalues(), solver.eigenvectors()};
+}
+
+// Those of doubles in long double too: one solver to compile, and a yardstick with digits to spare.
+Eigen::MatrixXd inverse(const Eigen::MatrixXd& a) {
+  return inverse(LongMatrix(a.cast<long double>())).cast<double>();
+}
+
+Eigenpairs<Eigen::MatrixXd, Eigen::VectorXd> eigen_of(const Eigen::MatrixXd& symmetric) {
+  const auto pairs = eigen_of(LongMatrix(symmetric.cast<long double>()));
+  return {pairs.values.cast<double>(), pairs.vectors.cast<double>()};
 }
 
 }  // namespace plain

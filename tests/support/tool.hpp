@@ -12,6 +12,7 @@ namespace inchtide::test {
 
 inline const std::string tool = std::string(INCHTIDE_BIN) + "/inchtide";
 inline const std::string demo = std::string(INCHTIDE_SOURCE) + "/demo";
+inline const std::string mandate = " --mandate " + demo + "/mandate.toml ";
 
 inline Said run_tool(const std::string& arguments) {
   return run(tool + " " + arguments);

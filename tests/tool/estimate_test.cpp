@@ -13,14 +13,14 @@ using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
 
-const std::string mandate = " --mandate " + demo + "/mandate.toml --split 2023-01-01 ";
+const std::string early = mandate + "--split 2023-01-01 ";
 
 TEST(EstimateCommand, ItsFileGivesTheFrontierThatThePricesGive) {
   const Folder folder;
   const auto file = (folder / "estimate.json").string();
   for (const std::string methods : {"", "--covariance nonlinear --expected bayes-stein", "--covariance factors:3"}) {
-    ASSERT_EQ(run_tool("estimate" + mandate + methods + " --draws 0 --quiet --json " + file).code, 0);
-    const auto direct = result_of("frontier" + mandate + methods);
+    ASSERT_EQ(run_tool("estimate" + early + methods + " --draws 0 --quiet --json " + file).code, 0);
+    const auto direct = result_of("frontier" + early + methods);
     const auto by_file = result_of("frontier --mandate " + demo + "/mandate.toml --estimate " + file);
     ASSERT_EQ(direct["corners"].size(), by_file["corners"].size()) << methods;
     for (const char* portfolio : {"minimum_variance", "maximum_sharpe"}) {
@@ -32,11 +32,11 @@ TEST(EstimateCommand, ItsFileGivesTheFrontierThatThePricesGive) {
 }
 
 TEST(EstimateCommand, ShowsUncertaintyAndAdvice) {
-  const auto said = run_tool("estimate" + mandate);
+  const auto said = run_tool("estimate" + early);
   EXPECT_EQ(said.code, 0);
   EXPECT_THAT(said.out, AllOf(HasSubstr("Standard error"), HasSubstr("Mean, low"), HasSubstr("Condition number"),
                               HasSubstr("lie within two standard errors of zero"), HasSubstr("denominator T-1")));
-  const auto result = result_of("estimate" + mandate + "--seed 3 --draws 500");
+  const auto result = result_of("estimate" + early + "--seed 3 --draws 500");
   const auto& bands = result["bands"];
   EXPECT_EQ(bands["draws"], 500);
   EXPECT_EQ(bands["correlation_low"].size(), result["assets"].size());
@@ -47,14 +47,14 @@ TEST(EstimateCommand, ShowsUncertaintyAndAdvice) {
     EXPECT_NEAR(result["standard_errors"][i].get<double>(),
                 std::sqrt(result["covariance"][i][i].get<double>() * 12 / result["observations"].get<double>()), 1e-12);
   }
-  EXPECT_EQ(result, result_of("estimate" + mandate + "--seed 3 --draws 500 --threads 1")) << "the same bits";
+  EXPECT_EQ(result, result_of("estimate" + early + "--seed 3 --draws 500 --threads 1")) << "the same bits";
 }
 
 TEST(EstimateCommand, MethodsStandSideBySide) {
-  const auto said = run_tool("estimate" + mandate + "--compare --draws 0");
+  const auto said = run_tool("estimate" + early + "--compare --draws 0");
   EXPECT_THAT(said.out, AllOf(HasSubstr("Expected returns per year by method"), HasSubstr("bayes-stein"),
                               HasSubstr("market-model"), HasSubstr("Covariances by method"), HasSubstr("nonlinear")));
-  const auto few = run_tool("estimate" + mandate + "--compare --draws 0 --last 6y --every 1y");
+  const auto few = run_tool("estimate" + early + "--compare --draws 0 --last 6y --every 1y");
   EXPECT_THAT(few.err, HasSubstr("Not compared: bayes-stein"));
 }
 
@@ -90,10 +90,10 @@ confidence = "100%"
 
 TEST(EstimateCommand, ItsSheetForPeopleGivesTheSameFrontier) {
   const Folder folder;
-  ASSERT_EQ(run_tool("estimate" + mandate + "--draws 0 --quiet --csv " + folder.path().string()).code, 0);
+  ASSERT_EQ(run_tool("estimate" + early + "--draws 0 --quiet --csv " + folder.path().string()).code, 0);
   const auto sheet = (folder / "estimate-file.csv").string();
   EXPECT_THAT(text_of(sheet), AllOf(HasSubstr("asset,expected return,volatility,AMBERFND"), HasSubstr("%")));
-  const auto direct = result_of("frontier" + mandate);
+  const auto direct = result_of("frontier" + early);
   const auto by_sheet = result_of("frontier --mandate " + demo + "/mandate.toml --estimate " + sheet);
   for (const char* portfolio : {"minimum_variance", "maximum_sharpe"}) {
     EXPECT_NEAR(by_sheet[portfolio]["volatility"].get<double>(), direct[portfolio]["volatility"].get<double>(), 1e-10);
@@ -104,11 +104,11 @@ TEST(EstimateCommand, ItsSheetForPeopleGivesTheSameFrontier) {
 TEST(EstimateCommand, TheSheetKeepsAllThatTheFileKeeps) {
   const Folder folder;
   const auto file = (folder / "e.json").string(), sheet = (folder / "estimate-file.csv").string();
-  ASSERT_EQ(run_tool("estimate" + mandate +
-                     "--draws 0 --returns log --denominator population --risk-free 3% --quiet --json " + file +
-                     " --csv " + folder.path().string())
-                .code,
-            0);
+  ASSERT_EQ(
+      run_tool("estimate" + early + "--draws 0 --returns log --denominator population --risk-free 3% --quiet --json " +
+               file + " --csv " + folder.path().string())
+          .code,
+      0);
   const auto of = [&](const std::string& from) {
     return result_of("weigh --estimate " + from + " --aim maximum-sharpe");
   };
@@ -136,10 +136,10 @@ TEST(EstimateCommand, AnOutsideEstimateClaimsNoDenominator) {
 TEST(EstimateCommand, LogReturnsAreConvertedBeforeTheyMeetWeights) {
   const Folder folder;
   const auto file = (folder / "log.json").string();
-  const auto log = result_of("estimate" + mandate + "--draws 0 --returns log");
+  const auto log = result_of("estimate" + early + "--draws 0 --returns log");
   EXPECT_EQ(log["returns"], "log");
-  ASSERT_EQ(run_tool("estimate" + mandate + "--draws 0 --returns log --quiet --json " + file).code, 0);
-  for (const auto& from : {mandate + "--returns log", " --mandate " + demo + "/mandate.toml --estimate " + file}) {
+  ASSERT_EQ(run_tool("estimate" + early + "--draws 0 --returns log --quiet --json " + file).code, 0);
+  for (const auto& from : {early + "--returns log", " --mandate " + demo + "/mandate.toml --estimate " + file}) {
     const auto said = run_tool("weigh" + from + " --aim equal --no-limits --json -");
     EXPECT_EQ(said.code, 0) << said.err;
     EXPECT_THAT(said.err, HasSubstr("E = exp(m + s/2) - 1"));
@@ -159,13 +159,13 @@ TEST(EstimateCommand, LogReturnsAreConvertedBeforeTheyMeetWeights) {
     EXPECT_NEAR(portfolio["expected_return"].get<double>(), expected, 1e-12);
     EXPECT_NEAR(portfolio["volatility"].get<double>(), std::sqrt(variance), 1e-12);
   }
-  EXPECT_THAT(run_tool("estimate" + mandate + "--returns log --expected geometric").err,
+  EXPECT_THAT(run_tool("estimate" + early + "--returns log --expected geometric").err,
               HasSubstr("this method is for simple returns; the returns are log"));
 }
 
 TEST(EstimateCommand, BadInputIsNamed) {
   const auto complaint = [](const std::string& options) {
-    const auto said = run_tool("estimate" + mandate + options);
+    const auto said = run_tool("estimate" + early + options);
     EXPECT_EQ(said.code, 1) << options;
     return said.err;
   };
@@ -175,7 +175,7 @@ TEST(EstimateCommand, BadInputIsNamed) {
   EXPECT_THAT(complaint("--own KELPFRM=3%"), HasSubstr("Did you mean 'KELPFARM'?"));
   EXPECT_THAT(complaint("--own KELPFARM=3"), HasSubstr("'3' has no % sign"));
   EXPECT_THAT(complaint("--from 2021-06-01 --every 1y"), HasSubstr("too few"));
-  EXPECT_THAT(run_tool("frontier" + mandate + "--from 2022-01-01").err, HasSubstr("the sample covariance is singular"));
+  EXPECT_THAT(run_tool("frontier" + early + "--from 2022-01-01").err, HasSubstr("the sample covariance is singular"));
   const Folder folder;
   const auto contradicting = folder.write("m.toml", "[universe]\nprices = \"" + demo + "/prices\"\nassets = " +
                                                         "[\"KELPFARM\", \"TIDEMILL\"]\n[estimate]\n" +
@@ -189,16 +189,16 @@ TEST(EstimateCommand, BadInputIsNamed) {
   const auto market =
       run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,TIDEMILL --expected market-model");
   EXPECT_THAT(market.err, HasSubstr("market-model: there is no benchmark. Name one (--benchmark)"));
-  EXPECT_EQ(run_tool("estimate" + mandate + "--denominator whole").code, 2);
+  EXPECT_EQ(run_tool("estimate" + early + "--denominator whole").code, 2);
 }
 
 TEST(Methods, ChangeTheWeightsOfTheCommandsThatFollow) {
   const auto weights = [](const std::string& methods) {
-    return result_of("weigh" + mandate + "--aim minimum-variance --no-limits " + methods)["portfolios"][0]["weights"];
+    return result_of("weigh" + early + "--aim minimum-variance --no-limits " + methods)["portfolios"][0]["weights"];
   };
   EXPECT_NE(weights(""), weights("--covariance scaled-identity"));
   const auto sharpe = [](const std::string& methods) {
-    return result_of("weigh" + mandate + "--aim maximum-sharpe " + methods)["portfolios"][0]["weights"];
+    return result_of("weigh" + early + "--aim maximum-sharpe " + methods)["portfolios"][0]["weights"];
   };
   // An own figure of 40% makes an asset worth its whole limit of 15%.
   EXPECT_NEAR(sharpe("--own OYSTERCO=40%")["OYSTERCO"].get<double>(), 0.15, 1e-9);

@@ -16,13 +16,13 @@ namespace {
 
 using test::demo;
 using test::Folder;
+using test::mandate;
 using test::result_of;
 using test::run_tool;
 using testing::AllOf;
 using testing::HasSubstr;
 using testing::Not;
 
-const std::string mandate = " --mandate " + demo + "/mandate.toml ";
 const std::vector<std::string> commands = {"describe", "relate", "estimate --draws 0", "frontier", "weigh"};
 
 /// Weekdays of 2018 to 2024 with a price each, or only those that end a quarter.

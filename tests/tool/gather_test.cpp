@@ -15,7 +15,7 @@
 #include "support/server.hpp"
 #include "support/tool.hpp"
 
-namespace inchtide::test {
+namespace inchtide::test::gathering {
 namespace {
 
 using exchange::PriceStore;
@@ -533,4 +533,4 @@ TEST(Gather, AReadOnlyStoreIsSaidAndStillRead) {
 }
 
 }  // namespace
-}  // namespace inchtide::test
+}  // namespace inchtide::test::gathering

@@ -17,8 +17,6 @@ using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
 
-const std::string mandate = " --mandate " + demo + "/mandate.toml ";
-
 TEST(Relate, GivesTheWholeMatrixThatTheEstimateImplies) {
   const auto result = result_of("relate" + mandate);
   const auto estimate = result_of("estimate" + mandate + "--draws 0");

@@ -16,8 +16,6 @@ using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
 
-const std::string mandate = " --mandate " + demo + "/mandate.toml";
-
 double sum_of(const json& weights) {
   double sum = 0;
   for (const auto& [asset, weight] : weights.items()) sum += weight.get<double>();

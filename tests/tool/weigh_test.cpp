@@ -13,12 +13,12 @@ namespace inchtide {
 namespace {
 
 using test::demo;
+using test::mandate;
 using test::result_of;
 using test::run_tool;
 using testing::AllOf;
 using testing::HasSubstr;
 
-const std::string mandate = " --mandate " + demo + "/mandate.toml";
 const std::string open = mandate + " --no-limits --limit 'each <= 40%'";
 
 double sum_of(const nlohmann::json& weights) {

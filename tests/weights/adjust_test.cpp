@@ -9,13 +9,16 @@
 #include "inchtide/frontier/cloud.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "inchtide/weights/sensitivity.hpp"
+#include "support/limits.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
 #include "support/returns.hpp"
+#include "support/rounds.hpp"
 
 namespace inchtide {
 namespace {
 
+using test::limits_of;
 using test::message_of;
 using testing::HasSubstr;
 
@@ -35,12 +38,6 @@ Estimate five_assets() {
   estimate.assets = assets;
   estimate.expected_return = (Eigen::VectorXd(5) << 0.09, 0.07, 0.06, 0.03, 0.02).finished();
   return estimate;
-}
-
-Limits limits_of(const std::vector<std::string>& texts) {
-  Limits limits;
-  for (const auto& text : texts) limits.push_back(Limit::parse(text));
-  return limits;
 }
 
 // ---- moved inside ---------------------------------------------------------------------------------------------------
@@ -75,7 +72,7 @@ TEST(Rounding, KeepsTheSumAndGivesStepsToTheLargestRemainders) {
   const Eigen::VectorXd exact = (Eigen::VectorXd(3) << 0.15, 0.29, 0.56).finished();
   EXPECT_LT((rounded_to(exact, 0.01) - exact).cwiseAbs().maxCoeff(), 1e-15) << "whole already";
   std::mt19937_64 random(92);
-  for (int round = 0; round < 200; ++round) {
+  for (int round = 0; round < test::rounds(200); ++round) {
     Eigen::VectorXd any(7);
     for (auto& weight : any) weight = double(random() % 1000) - 100;
     any /= any.sum();
@@ -138,7 +135,7 @@ TEST(Blends, LieOnTheCapitalMarketLine) {
 
 TEST(LowerHalf, GoesOnFromTheMinimumVariance) {
   std::mt19937_64 random(93);
-  for (int round = 0; round < 30; ++round) {
+  for (int round = 0; round < test::rounds(30); ++round) {
     const auto problem =
         test::random_problem(random, 2 + int(random() % 15), {false, false, false, false, round % 2 == 0});
     const auto upper = trace_frontier(problem.estimate, problem.bounds);
@@ -223,7 +220,7 @@ TEST(TradingCosts, AnswersBeatEveryNeighbour) {
       }
     }
   }
-  EXPECT_GT(tried, 10);
+  EXPECT_GT(tried, test::rare(10));
 }
 
 TEST(TradingCosts, SmallGainsAreNotTradedFor) {

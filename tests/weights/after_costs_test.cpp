@@ -7,8 +7,9 @@
 #include "inchtide/weights/allocation.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::after_costs {
 namespace {
 
 using test::LongMatrix;
@@ -16,11 +17,7 @@ using test::LongVector;
 using test::message_of;
 using testing::HasSubstr;
 
-#ifdef INCHTIDE_SANITIZE
-constexpr int rounds = 20;
-#else
-constexpr int rounds = 400;
-#endif
+const int all_rounds = test::rounds(400);
 
 struct Case {
   Estimate estimate;
@@ -106,7 +103,7 @@ long double least_by_patterns(const Case& c, double lambda, double risk_free) {
 TEST(AfterCosts, UtilityHasAnAnswerAndItIsTheBestPattern) {
   std::mt19937_64 random(1310);
   int passed_free_money = 0;
-  for (int round = 0; round < rounds; ++round) {
+  for (int round = 0; round < all_rounds; ++round) {
     const auto c = random_case(random);
     const auto frontier = trace_frontier(c.estimate, Limits{}, c.facts);
     const auto found = frontier.at_lambda(1 / c.aversion);
@@ -115,13 +112,13 @@ TEST(AfterCosts, UtilityHasAnAnswerAndItIsTheBestPattern) {
     EXPECT_TRUE(found.certificate.holds());
     passed_free_money += found.row_prices[0] > 0;
   }
-  EXPECT_GT(passed_free_money, rounds / 8) << "where more money would not even help";
+  EXPECT_GT(passed_free_money, all_rounds / 8) << "where more money would not even help";
 }
 
 TEST(AfterCosts, NoPortfolioHasAHigherNetRatio) {
   std::mt19937_64 random(1311);
   int found = 0;
-  for (int round = 0; round < rounds; ++round) {
+  for (int round = 0; round < all_rounds; ++round) {
     const auto c = random_case(random);
     const auto frontier = trace_frontier(c.estimate, Limits{}, c.facts);
     if (frontier.why_no_maximum_sharpe(c.risk_free)) continue;
@@ -142,7 +139,7 @@ TEST(AfterCosts, NoPortfolioHasAHigherNetRatio) {
     }
     ++found;
   }
-  EXPECT_GT(found, rounds / 4);
+  EXPECT_GT(found, all_rounds / 4);
 }
 
 TEST(AfterCosts, WhereTheFrontierEndsItSaysSo) {
@@ -158,7 +155,7 @@ TEST(AfterCosts, WhereTheFrontierEndsItSaysSo) {
 TEST(AfterCosts, TurnoverIsTheLargerOfPurchasesAndSales) {
   std::mt19937_64 random(1313);
   int binds = 0;
-  for (int round = 0; round < rounds / 2; ++round) {
+  for (int round = 0; round < all_rounds / 2; ++round) {
     const auto c = random_case(random);
     const Limits limits{Limit::parse("turnover <= 20%")};
     try {
@@ -173,7 +170,7 @@ TEST(AfterCosts, TurnoverIsTheLargerOfPurchasesAndSales) {
     } catch (const InfeasibleLimits&) {
     }
   }
-  EXPECT_GT(binds, rounds / 10);
+  EXPECT_GT(binds, all_rounds / 10);
 }
 
 TEST(AfterCosts, OneMeaningOfExpectedReturn) {
@@ -197,4 +194,4 @@ TEST(AfterCosts, OneMeaningOfExpectedReturn) {
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::after_costs

@@ -8,18 +8,15 @@
 #include "inchtide/weights/allocation.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
+#include "support/rounds.hpp"
 
-namespace inchtide {
+namespace inchtide::positions {
 namespace {
 
 using testing::Contains;
 using testing::HasSubstr;
 
-#ifdef INCHTIDE_SANITIZE
-constexpr int rounds = 12;
-#else
-constexpr int rounds = 250;
-#endif
+const int all_rounds = test::rounds(250);
 
 struct Case {
   Estimate estimate;
@@ -92,7 +89,7 @@ std::optional<double> highest_of_all(const Case& c) {
 TEST(Positions, TheHighestRatioIsThatOfAllChoices) {
   std::mt19937_64 random(1301);
   int found = 0, unlike = 0;
-  for (int round = 0; round < rounds; ++round) {
+  for (int round = 0; round < all_rounds; ++round) {
     const auto c = random_case(random);
     std::optional<double> best;
     try {
@@ -114,8 +111,8 @@ TEST(Positions, TheHighestRatioIsThatOfAllChoices) {
       EXPECT_FALSE(best) << round << ": there is one of " << best.value_or(0) << "; " << none.what();
     }
   }
-  EXPECT_GT(found, rounds / 3);
-  EXPECT_GT(unlike, rounds / 6);
+  EXPECT_GT(found, all_rounds / 3);
+  EXPECT_GT(unlike, all_rounds / 6);
 }
 
 TEST(Positions, AChoiceThatIsBestOnlyNearItsOwnRiskIsNotTakenForTheBest) {
@@ -138,7 +135,7 @@ TEST(Positions, AChoiceThatIsBestOnlyNearItsOwnRiskIsNotTakenForTheBest) {
 
 TEST(Positions, DiversificationIsTheRatioOfAllChoicesToo) {
   std::mt19937_64 random(1302);
-  for (int round = 0; round < rounds / 5; ++round) {
+  for (int round = 0; round < all_rounds / 5; ++round) {
     auto c = random_case(random);
     if (c.shorts) continue;
     c.risk_free = 0;
@@ -185,7 +182,7 @@ TEST(Positions, WithShortsAreNoWorseThanLongOnly) {
 TEST(Positions, TheHighestReturnAtAVolatilityIsProvenSoon) {
   std::mt19937_64 random(1303);
   int found = 0;
-  for (int round = 0; round < rounds / 2; ++round) {
+  for (int round = 0; round < all_rounds / 2; ++round) {
     const auto c = random_case(random);
     try {
       const auto frontier = trace_frontier(c.estimate, c.limits, c.facts);
@@ -201,8 +198,8 @@ TEST(Positions, TheHighestReturnAtAVolatilityIsProvenSoon) {
     } catch (const InputError&) {
     }
   }
-  EXPECT_GT(found, rounds / 8);
+  EXPECT_GT(found, all_rounds / 8);
 }
 
 }  // namespace
-}  // namespace inchtide
+}  // namespace inchtide::positions

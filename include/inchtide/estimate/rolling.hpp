@@ -31,7 +31,7 @@ class INCHTIDE_API RollingMoments {
   ///        mean is sum R / K and the covariance sum (R - k m)(R - k m)' / (K - sum k^2 / K)
   /// @throws InputError when the window or the spans don't fit, or a return is no number
   explicit RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eigen::Index refresh = 0,
-                          Eigen::VectorXi spans = {});
+                          const Eigen::VectorXi& spans = {});
 
   /// Moves the window to the rows [end - window, end).
   /// @throws InputError when it would stand out of the history
