@@ -77,6 +77,7 @@ TEST(Interval, EveryDayLiesInThePeriodThatEndsOnOrAfterIt) {
 TEST(Interval, CountingBackStaysInTheMonth) {
   EXPECT_EQ((Interval{1, Unit::month}.before(day(2024, 3, 31))), day(2024, 2, 29));
   EXPECT_EQ((Interval{2, Unit::year}.before(day(2024, 2, 29))), day(2022, 2, 28));
+  EXPECT_EQ((Interval{2, Unit::week}.before(day(2024, 3, 8))), day(2024, 2, 23));
   EXPECT_EQ((Interval{30, Unit::day}.before(day(2024, 3, 31))), day(2024, 3, 1));
 }
 

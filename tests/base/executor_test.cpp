@@ -34,6 +34,15 @@ TEST(Executor, DoesEachPieceOnceAndKeepsResultsInOrder) {
   }
 }
 
+TEST(Executor, TakesAsManyThreadsAsAskedForAndNoMoreThanThereAre) {
+  const int there = Executor(0).threads();
+  EXPECT_EQ(Executor(1).threads(), 1);
+  EXPECT_EQ(Executor(2).threads(), std::min(2, there));
+  EXPECT_EQ(Executor(1000000).threads(), there);
+  EXPECT_EQ(Executor::of_waiters(there + 3).threads(), there + 3) << "who waits takes no processor";
+  EXPECT_EQ(Executor::of_waiters(0).threads(), 1);
+}
+
 TEST(Executor, GivesTheSameBitsForAnyNumberOfThreads) {
   const auto sums = [](int threads) {
     return Executor(threads).collect(500, [](std::size_t draw) {

@@ -50,6 +50,7 @@ TEST(Costs, AreReadFromText) {
   EXPECT_EQ(both.buy_bps, 10);
   EXPECT_EQ(both.sell_bps, 5);
   EXPECT_EQ(CostClass::parse("2.5bp", "").applies_to, "all");
+  EXPECT_EQ(CostClass::parse("0bp/9999bp", "").buy_bps, 0) << "nothing is a rate";
   for (const char* text : {"10", "bp", "10%", "=10bp", "-1bp", "10000bp", "x=10bp/", "1e9bp"}) {
     EXPECT_THROW(CostClass::parse(text, "--cost"), InputError) << text;
   }

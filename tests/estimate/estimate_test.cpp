@@ -3,6 +3,8 @@
 #include <random>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/estimate/benchmark.hpp"
+#include "inchtide/estimate/estimators.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
 
@@ -215,6 +217,42 @@ TEST(Covariance, RefusesWhatIsNotOne) {
   EXPECT_NO_THROW(Covariance::dense(s));
   EXPECT_THROW(Covariance::factors(Eigen::MatrixXd::Ones(3, 2), Eigen::Matrix3d::Identity(), Eigen::Vector3d::Ones()),
                InputError);
+  const Eigen::MatrixXd loadings = Eigen::MatrixXd::Ones(3, 1), one = Eigen::MatrixXd::Ones(1, 1);
+  EXPECT_THROW(Covariance::factors(loadings, one, Eigen::Vector3d(0.1, -0.1, 0)), InputError);
+  EXPECT_NO_THROW(Covariance::factors(loadings, one, Eigen::Vector3d(0.1, 0.1, 0))) << "no variance of its own is none";
+}
+
+TEST(Covariance, ToleratesRoundingInProportionToItsLargestEntry) {
+  for (double scale : {1e-6, 1.0, 1e6}) {
+    Eigen::MatrixXd s = scale * Eigen::MatrixXd::Identity(3, 3);
+    s(2, 0) = 0.5e-10 * scale;
+    EXPECT_NO_THROW(Covariance::dense(s)) << scale;
+    s(2, 0) = 2e-10 * scale;
+    EXPECT_THROW(Covariance::dense(s), InputError) << scale;
+  }
+}
+
+TEST(BenchmarkRisk, IsThatOfTheBenchmarkAsOneMoreAsset) {
+  for (auto denominator : {Denominator::sample, Denominator::population}) {
+    const auto all = random_returns(40, 4, 0.01);
+    auto assets = all;
+    assets.assets.pop_back();
+    assets.returns.conservativeResize(Eigen::NoChange, 3);
+    assets.spans.conservativeResize(Eigen::NoChange, 3);
+    const auto risk = benchmark_risk(assets, all.returns.col(3), denominator);
+    EstimateOptions options;
+    options.denominator = denominator;
+    const auto whole = estimate_by(all, options).estimate.covariance;
+    for (Eigen::Index i = 0; i < 3; ++i) EXPECT_NEAR(risk.covariances[i], whole.between(i, 3), 1e-16);
+    EXPECT_NEAR(risk.variance, whole.variance(3), 1e-16);
+  }
+}
+
+TEST(BenchmarkRisk, TakesTwoRows) {
+  auto table = random_returns(2, 2, 0);
+  EXPECT_NO_THROW(benchmark_risk(table, Eigen::Vector2d(0.01, 0.02), Denominator::sample));
+  EXPECT_THAT(message_of([&] { benchmark_risk(table, Eigen::Vector2d(0.01, NAN), Denominator::sample); }),
+              HasSubstr("1 of its returns"));
 }
 
 }  // namespace

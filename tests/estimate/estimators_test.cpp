@@ -456,6 +456,9 @@ TEST(Estimators, ViewsThatContradictEachOtherAreNamed) {
                     HasSubstr("contradict each other")));
   options.views[2].expected_return = 0.05;
   const Eigen::VectorXd thrice = estimate_by(table, options).estimate.expected_return;
+  options.views.push_back(View::parse("A3 = 7%", "four", 1));
+  EXPECT_NEAR(estimate_by(table, options).estimate.expected_return[2], 0.07, 1e-14) << "one that comes after counts";
+  options.views.pop_back();
   options.views.pop_back();
   EXPECT_LT((thrice - estimate_by(table, options).estimate.expected_return).norm(), 1e-14) << "nothing new";
   options.views = {View::parse("A1 = 9%", "one", 0.5), View::parse("A1 = 5%", "other", 0.5)};

@@ -53,6 +53,36 @@ TEST(BentLimits, SizesAreSumsOfAbsoluteValues) {
   EXPECT_EQ(bounds.rows[2].label, "turnover");
 }
 
+TEST(TradingCosts, BuyingAndSellingHaveTheirOwnRates) {
+  const TradingCosts costs{
+      Eigen::Vector3d(0.5, 0.3, 0.2), {Eigen::Vector3d(0.01, 0.02, 0.03), Eigen::Vector3d(0.04, 0.05, 0.06)}, 1};
+  EXPECT_NEAR(costs.of(Eigen::Vector3d(0.7, 0.3, 0)), 0.2 * 0.01 + 0.2 * 0.06, 1e-17);
+  EXPECT_EQ(costs.of(costs.current), 0);
+  EXPECT_NO_THROW(costs.check(3));
+  auto wrong = costs;
+  wrong.rates.buy[1] = -0.01;
+  EXPECT_THAT(message_of([&] { wrong.check(3); }), HasSubstr("a rate is negative"));
+  wrong = costs;
+  wrong.rates.sell[1] = -0.01;
+  EXPECT_THAT(message_of([&] { wrong.check(3); }), HasSubstr("a rate is negative"));
+  wrong = costs;
+  wrong.rates.sell[1] = 0;
+  EXPECT_NO_THROW(wrong.check(3)) << "trading for nothing";
+}
+
+TEST(TradingCosts, AreTakenFromTheReturnsOfTheFrontier) {
+  // All into the first asset: the whole is sold and bought, at equal rates, over two years.
+  const auto estimate =
+      test::estimate_of(Eigen::Vector2d(0.10, 0.05), Eigen::Matrix2d(Eigen::Vector2d(0.04, 0.02).asDiagonal()));
+  auto bounds = Bounds::long_only(2);
+  bounds.costs = TradingCosts{Eigen::Vector2d(0, 1), {Eigen::Vector2d(0.01, 0.01), Eigen::Vector2d(0.01, 0.01)}, 2};
+  const auto frontier = trace_frontier(estimate, bounds);
+  // Wealth is 1 before the trade: x is bought of what 1 - x, less the costs of both, leaves.
+  const double bought = 0.99 / 1.01;
+  EXPECT_NEAR(frontier.corner(0).weights[0], bought, 1e-12);
+  EXPECT_NEAR(frontier.corner(0).expected_return, 0.10 * bought - (0.01 * bought + 0.01) / 2, 1e-12);
+}
+
 TEST(BentLimits, TurnoverCountsTheCashThatComesAndGoes) {
   // From 80% invested to a budget of 100%: 20% out of cash.
   const Eigen::Vector4d now(0.2, 0.2, 0.2, 0.2);

@@ -223,7 +223,14 @@ TEST(Holdings, TheNearestToABenchmarkIsThatOfTryingAll) {
                 1e-7 + 1e-5 * best)
         << round;
     EXPECT_LE(std::sqrt(2 * std::max(0.0, answer.bound)), best * (1 + 1e-6) + 1e-7) << round;
+    EXPECT_NEAR(answer.portfolio.expected_return, estimate.expected_return.dot(answer.portfolio.weights), 1e-15);
     ++found;
+    if (best < 1e-3) continue;
+    // Asked for half its square at most: a little more than the best, and a little less.
+    options.better_than = 1.02 * best * best / 2;
+    EXPECT_GT(choose_holdings(estimate, with_positions(c), options).portfolio.weights.size(), 0) << round;
+    options.better_than = 0.98 * best * best / 2;
+    EXPECT_EQ(choose_holdings(estimate, with_positions(c), options).portfolio.weights.size(), 0) << round;
   }
   EXPECT_GT(found, test::rare(30));
 }

@@ -16,11 +16,7 @@
 namespace inchtide {
 namespace {
 
-#ifdef INCHTIDE_SANITIZE
-constexpr int problems = 300;
-#else
-constexpr int problems = 10000;
-#endif
+const int problems = test::rounds(10000);
 
 // Ranges, totals, sizes, a budget; ties, duplicates, integer data, riskless assets, singular matrices, redundant rows.
 test::Problem mixed_problem(std::mt19937_64& random, int n) {
@@ -217,6 +213,30 @@ TEST(RandomFrontiers, DoNotDependOnTheOrderOfAssetsOrLimits) {
     }
   }
   EXPECT_GT(compared, test::rare(100));
+}
+
+// Covariances of a day or of a century, returns in points or in percent: the weights are the same. What counts as
+// nothing has to be measured against the problem's own figures for that.
+TEST(RandomFrontiers, DoNotDependOnTheUnits) {
+  std::mt19937_64 random(113);
+  for (int round = 0; round < test::rounds(400); ++round) {
+    const int n = 2 + int(random() % 20);
+    const auto problem = test::random_problem(
+        random, n, {round % 3 == 0, round % 5 == 0, round % 4 == 0, round % 7 == 0, round % 2 == 0});
+    const auto plain = trace_frontier(problem.estimate, problem.bounds);
+    for (double unit : {1e-7, 1e7}) {
+      auto other = problem.estimate;
+      other.covariance = Covariance::dense(unit * problem.estimate.covariance.matrix());
+      other.expected_return *= std::sqrt(unit);
+      const auto scaled = trace_frontier(other, problem.bounds);
+      ASSERT_EQ(scaled.corners().size(), plain.corners().size()) << round << ", " << unit;
+      for (std::size_t k = 0; k < plain.corners().size(); ++k) {
+        EXPECT_LT((scaled.weights(k) - plain.weights(k)).cwiseAbs().maxCoeff(), 1e-7) << round << ", " << unit;
+        EXPECT_NEAR(scaled.corners()[k].volatility, std::sqrt(unit) * plain.corners()[k].volatility,
+                    1e-7 * std::sqrt(unit * problem.estimate.covariance.variances().maxCoeff()));
+      }
+    }
+  }
 }
 
 }  // namespace

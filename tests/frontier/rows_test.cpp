@@ -47,6 +47,19 @@ Bounds bounds_under(const std::vector<std::string>& texts) {
 
 // ---- reading --------------------------------------------------------------------------------------------------------
 
+TEST(RowLimits, AMultipleOfOneAssetIsARangeOfItsWeight) {
+  const auto range = [](const char* text) {
+    const auto bounds = bounds_under({text});
+    EXPECT_TRUE(bounds.rows.empty());
+    return std::pair(bounds.lower[2], bounds.upper[2]);
+  };
+  EXPECT_EQ(range("10% <= 2 * KELPFARM <= 50%"), std::pair(0.05, 0.25));
+  EXPECT_EQ(range("0.5 * KELPFARM <= 20%"), std::pair(0.0, 0.4));
+  EXPECT_EQ(range("-50% <= -2 * KELPFARM <= -10%"), std::pair(0.05, 0.25));
+  EXPECT_EQ(range("-4 * KELPFARM >= -60%"), std::pair(0.0, 0.15));
+  EXPECT_EQ(range("-4 * KELPFARM <= -20%").first, 0.05);
+}
+
 TEST(RowLimits, TotalsOfTagsAreRows) {
   const auto bounds = bounds_under({"Sector:Power <= 30%", "10% <= sector:food <= 40%", "every sector <= 60%"});
   ASSERT_EQ(bounds.rows.size(), 5u);

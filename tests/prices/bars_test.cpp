@@ -1,8 +1,11 @@
 #include "inchtide/prices/bars.hpp"
 #include "inchtide/prices/price_table.hpp"
 
+#include <fmt/format.h>
+
 #include <cmath>
 
+#include "inchtide/prices/field_choice.hpp"
 #include "support/messages.hpp"
 
 namespace inchtide::bars {
@@ -105,6 +108,28 @@ TEST(Bars, AreCutAndSpreadByDay) {
   EXPECT_TRUE(std::isnan(spread.of(PriceField::open)[0]));
   EXPECT_EQ(spread.of(PriceField::open)[1], 14);
   EXPECT_TRUE(std::isnan(spread.of(PriceField::open)[2]));
+}
+
+TEST(Bars, EveryFieldHasAFigureADay) {
+  for (auto field : {PriceField::open, PriceField::high, PriceField::low, PriceField::close, PriceField::volume}) {
+    auto bars = kelp();
+    EXPECT_NO_THROW(bars.check());
+    bars.of(field).pop_back();
+    EXPECT_THAT(test::message_of([&] { bars.check(); }),
+                HasSubstr(fmt::format("KELPFARM: 5 figures of {} for 6 days", to_string(field))));
+  }
+}
+
+TEST(FieldChoice, IsTheAssetsOwnThenThePreferredOneThenTheBestThereIs) {
+  const FieldChoice choice{PriceField::close, {{"kelpfarm", PriceField::price}}};
+  const std::vector<PriceField> all = {PriceField::open, PriceField::price, PriceField::close,
+                                       PriceField::adjusted_close};
+  EXPECT_EQ(choice.wanted("KELPFARM"), PriceField::price);
+  EXPECT_EQ(choice.pick("KELPFARM", all), PriceField::price);
+  EXPECT_EQ(choice.pick("TIDEMILL", all), PriceField::close);
+  EXPECT_EQ(choice.pick("TIDEMILL", {PriceField::price, PriceField::adjusted_close}), PriceField::adjusted_close);
+  EXPECT_THAT(test::message_of([&] { (void)choice.pick("TIDEMILL", {PriceField::open}); }),
+              HasSubstr("TIDEMILL: it has neither"));
 }
 
 TEST(Fields, AreNamedAsPeopleDo) {

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "inchtide/prices/price_table.hpp"
 #include "support/messages.hpp"
 
 namespace inchtide {
@@ -31,6 +32,12 @@ TEST(Rebased, BeginsAt100OnTheFirstDayThatAllHave) {
   PriceTable empty = grown;
   empty.prices.col(0).setConstant(NAN);
   EXPECT_THAT(test::message_of([&] { rebased(empty); }), testing::HasSubstr("no day has a price of every asset"));
+}
+
+TEST(CumulativeGrowth, BeginsAtNothing) {
+  const auto growth = cumulative_growth(align_common({kelp}).table);
+  EXPECT_EQ(growth.prices(0, 0), 0);
+  EXPECT_NEAR(growth.prices(1, 0), 0.1, 1e-15);
 }
 
 }  // namespace

@@ -64,6 +64,13 @@ TEST(Periods, TooFewCommonEndsNameWhoCostsMost) {
                 check_interval(apart, {1, Unit::week}, {});
               }),
               AllOf(HasSubstr("there is a day on which all assets have a price"), HasSubstr("more without it")));
+  // Whoever comes first, the same are named.
+  for (auto order : {apart, {apart[1], apart[0], apart[2]}, {apart[2], apart[1], apart[0]}}) {
+    EXPECT_THAT(message_of([&] {
+                  check_interval(order, {1, Unit::week}, {});
+                }),
+                AllOf(HasSubstr("MONDAYS"), HasSubstr("THURSDAYS"), HasSubstr("more without it")));
+  }
   EXPECT_NO_THROW(check_interval(apart, {1, Unit::week}, AlignPolicy::parse("carry:5", "")));
 }
 

@@ -119,6 +119,10 @@ TEST(Spikes, AreMisprintsThatComeBackAndNotSplitsOrCrashes) {
   EXPECT_EQ(find_spikes(history("A", days, {10, 1, 10, 10})).size(), 1u);
   EXPECT_TRUE(find_spikes(history("A", days, {10, 5, 5.1, 5})).empty());
   EXPECT_TRUE(find_spikes(history("A", days, {10, 2, 2.1, 2})).empty());
+  // Back at another level, it was no misprint: by a factor of three, within half of the level before.
+  EXPECT_EQ(find_spikes(history("A", days, {10, 100, 14, 14}), 3).size(), 1u);
+  EXPECT_TRUE(find_spikes(history("A", days, {10, 100, 16, 16}), 3).empty());
+  EXPECT_TRUE(find_spikes(history("A", days, {16, 100, 10, 10}), 3).empty());
 }
 
 TEST(Spikes, AreDroppedOnlyWhenAskedAndListed) {

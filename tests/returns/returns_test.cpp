@@ -38,6 +38,20 @@ TEST(Returns, AreSimpleAndDatedAtTheirEnd) {
   EXPECT_EQ(returns.periods_per_year, 12);
 }
 
+TEST(Denominators, AreReadAsTheyAreWritten) {
+  EXPECT_EQ(denominator_named("T-1"), Denominator::sample);
+  EXPECT_EQ(denominator_named("T"), Denominator::population);
+  EXPECT_FALSE(denominator_named("N"));
+}
+
+TEST(Benchmark, HasAReturnARowFiniteOrMissing) {
+  const auto returns = simple_returns(table_of(Eigen::Vector4d(100, 110, 99, 100)), {1, Unit::month});
+  EXPECT_NO_THROW(check_benchmark(returns, Eigen::Vector3d(0.1, NAN, 0.2)));
+  EXPECT_THROW(check_benchmark(returns, Eigen::Vector3d(0.1, INFINITY, 0.2)), InputError);
+  EXPECT_THAT(test::message_of([&] { check_benchmark(returns, Eigen::Vector2d(0.1, 0.2)); }),
+              testing::HasSubstr("benchmark: 2 returns for 3 rows"));
+}
+
 TEST(Returns, ASingleRowOrPriceIsNamed) {
   EXPECT_THROW(simple_returns(table_of(Eigen::VectorXd::Ones(1)), {1, Unit::month}), InputError);
   EXPECT_THAT(test::message_of([] {

@@ -236,7 +236,7 @@ TEST(StudyBasis, LogReturnsBecomeSimpleOnes) {
   const auto logs = estimate_by(study_returns(universe, settings).assets, {}).estimate;
   const double m = logs.expected_return[0], s = logs.covariance.variance(0);
   EXPECT_NEAR(basis.estimate.expected_return[0], std::exp(m + s / 2) - 1, 1e-14);
-  EXPECT_THAT(texts_of(basis.warnings), Contains(HasSubstr("The estimate is of log returns")));
+  EXPECT_THAT(texts_of(basis.warnings), ElementsAre(HasSubstr("The estimate is of log returns")));
 }
 
 TEST(StudyBasis, LimitsOnWhatIsLeftOutArePassedOverAndAddedOnesAreNot) {
@@ -270,6 +270,31 @@ TEST(StudyPortfolios, AnAimWithoutOneCostsNoOther) {
   settings.aims = {settings.aims[0]};
   EXPECT_THAT(message_of([&] { (void)portfolios_of(basis, sources, settings); }), HasSubstr("target-return=500%: "));
   EXPECT_EQ(portfolios_of(basis, sources, Settings{}).all.size(), 3u) << "the usual aims";
+}
+
+TEST(StudyPortfolios, AreRoundedButForBlends) {
+  const auto sources = three();
+  Settings settings;
+  settings.aims = {Aim::parse("blend-volatility=1%", ""), Aim::parse("minimum-variance", ""), Aim::parse("equal", "")};
+  settings.rounding = 0.05;
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  const auto all = portfolios_of(basis, sources, settings).all;
+  ASSERT_EQ(all.size(), 5u);
+  EXPECT_THAT(all[2].name, HasSubstr("minimum-variance, rounded"));
+  EXPECT_THAT(all[4].name, HasSubstr("equal, rounded"));
+  for (std::size_t k : {2u, 4u}) {
+    for (double weight : all[k].weights) EXPECT_NEAR(std::remainder(weight, 0.05), 0, 1e-12) << all[k].name;
+  }
+}
+
+TEST(StudyPortfolios, AfterCostsNeedsWeightsHeldNowAndCosts) {
+  auto sources = three();
+  Settings settings;
+  settings.aims = {Aim::parse("minimum-variance", "")};
+  settings.after_costs = true;
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  EXPECT_THAT(message_of([&] { (void)portfolios_of(basis, sources, settings); }),
+              HasSubstr("after costs: it needs the weights held now and the costs of trading"));
 }
 
 TEST(StudyPortfolios, GivenWeightsStandBesideThemAndAreNamedWhereWrong) {

@@ -1,12 +1,12 @@
 // Weights moved inside limits, rounded, mixed by tag, swept; blends; the lower half; costs; draws and clouds.
 
 #include "inchtide/weights/adjust.hpp"
+#include "inchtide/frontier/cloud.hpp"
 
 #include <cmath>
 #include <random>
 
 #include "inchtide/base/errors.hpp"
-#include "inchtide/frontier/cloud.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "inchtide/weights/sensitivity.hpp"
 #include "support/limits.hpp"
@@ -233,29 +233,7 @@ TEST(TradingCosts, SmallGainsAreNotTradedFor) {
   EXPECT_LT((kept.weights - near).cwiseAbs().maxCoeff(), 1e-9);
 }
 
-// ---- clouds and draws -----------------------------------------------------------------------------------------------
-
-TEST(Cloud, StaysWithinTheLimitsAndBelowTheFrontier) {
-  const auto estimate = five_assets();
-  LimitFacts facts{tags()};
-  facts.current = Eigen::VectorXd::Constant(5, 0.2);
-  const auto limits = limits_of({"sector:power <= 40%", "each <= 50%", "turnover <= 50%"});
-  const auto frontier = trace_frontier(estimate, limits, facts);
-  const Eigen::MatrixXd cloud = random_portfolios(frontier, 300, 7);
-  EXPECT_EQ(cloud, random_portfolios(frontier, 300, 7)) << "the same seed, the same cloud";
-  double spread = 0;
-  for (Eigen::Index c = 0; c < cloud.cols(); ++c) {
-    const Eigen::VectorXd w = cloud.col(c);
-    EXPECT_TRUE(violations_of(limits, assets, w, facts).empty());
-    const double volatility = std::sqrt(estimate.covariance.portfolio_variance(w));
-    EXPECT_GE(volatility, frontier.minimum_variance().volatility * (1 - 1e-12));
-    if (volatility <= frontier.corners().front().volatility) {
-      EXPECT_LE(estimate.expected_return.dot(w), frontier.at_volatility(volatility).expected_return + 1e-12);
-    }
-    spread = std::max(spread, (w - cloud.col(0)).cwiseAbs().maxCoeff());
-  }
-  EXPECT_GT(spread, 0.1) << "it should show the room there is";
-}
+// ---- draws --------------------------------------------------------------------------------------------------------
 
 TEST(Sensitivity, BandsHoldTheDrawsAndDoNotDependOnThreads) {
   std::mt19937_64 random(94);
