@@ -6,6 +6,10 @@ target_compile_options(inchtide_flags INTERFACE
   -Wall -Wextra -Wpedantic -Wshadow -Wnon-virtual-dtor -Wno-missing-field-initializers
   # False alarms of g++ 12 in its headers.
   $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict -Wno-maybe-uninitialized -Wno-stringop-overflow -Wno-array-bounds>
+  # In tests, calls that are to throw are made for that, whatever they would return; and where files are compiled together
+  # one may use a name that another has.
+  $<$<BOOL:$<TARGET_PROPERTY:INCHTIDE_IS_TEST>>:-Wno-unused-result>
+  $<$<AND:$<BOOL:$<TARGET_PROPERTY:INCHTIDE_IS_TEST>>,$<BOOL:${INCHTIDE_BUNDLE}>>:-Wno-shadow>
   $<$<BOOL:${INCHTIDE_WARNINGS_AS_ERRORS}>:-Werror>)
 if(INCHTIDE_SANITIZE)
   # Of undefined behaviour what nothing else sees; checks before every single access would double the time to compile,

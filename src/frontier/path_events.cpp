@@ -191,15 +191,15 @@ void PathSolver::settle_on_bounds() {
 
 void PathSolver::leave(int asset) {
   const double slope = slope_of(asset);
-  const bool delicate = system_.is_delicate();
+  const bool was_delicate = system_.is_delicate();
   z_[asset] = 0;
   if (is_of_row(asset)) {
     bind(asset - risky_);
   } else {
     remove(asset, 0);
   }
-  if (delicate) system_.rebuild();  // its inverse keeps the rounding of the look-alike that has gone
-  direction_follows_ = !delicate;
+  if (was_delicate) system_.rebuild();  // its inverse keeps the rounding of the look-alike that has gone
+  direction_follows_ = !was_delicate;
   stand_at_end(asset, slope > 0);
 }
 

@@ -137,12 +137,12 @@ TEST(Executor, TellsItsProgressOnceAPiece) {
   for (int threads : {1, 2}) {
     std::vector<std::size_t> told;
     const Watch watch{{}, [&](std::size_t done, std::size_t all, const std::string&) {
-                        EXPECT_EQ(all, 20u);
+                        EXPECT_EQ(all, 200u);
                         told.push_back(done);
                       }};
-    Executor(threads).each(
-        20, [](std::size_t) {}, watch);
-    std::vector<std::size_t> expected(20);
+    Executor::of_waiters(threads).each(
+        200, [](std::size_t) { std::this_thread::sleep_for(std::chrono::microseconds(20)); }, watch);
+    std::vector<std::size_t> expected(200);
     std::iota(expected.begin(), expected.end(), 1u);
     EXPECT_EQ(told, expected);
   }

@@ -202,7 +202,9 @@ TEST(ExampleStudyWithoutFiles, HoldingEqualWeightsEndsAtTheMeanPriceRelative) {
   // Bought on Monday 2024-01-01, weekday 520 from 2022-01-03 on, at 10 bp; the last is weekday 781, 2024-12-31.
   double relatives = 0;
   for (auto [climb, wave, pace] : {std::tuple{0.08, 0.10, 0.05}, {0.12, 0.15, 0.031}, {0.03, 0.02, 0.09}}) {
-    const auto log_price = [&](double t) { return climb * t / 252 + wave * std::sin(pace * t); };
+    const auto log_price = [&, climb = climb, wave = wave, pace = pace](double t) {
+      return climb * t / 252 + wave * std::sin(pace * t);
+    };
     relatives += std::exp(log_price(781) - log_price(520)) / 3;
   }
   EXPECT_NEAR(runs.at("equal, never")[0], 1'000'000 / 1.001 * relatives, 0.006);

@@ -118,17 +118,17 @@ TEST(Overlays, NeedEnoughRowsAndTheRightFields) {
   for (int t = 0; t < 9; ++t) bars.days.edit().push_back(Day{std::chrono::days{t}});
   for (auto field : {PriceField::close, PriceField::high, PriceField::low})
     bars.of(field) = {1, 3, 2, 5, 4, 6, 8, 7, 9};
-  for (const auto& [fits, too_long] : {std::pair{"sma:9", "sma:10"},
-                                       {"macd:2:5:5", "macd:2:5:6"},
-                                       {"macd:2:6:4", "macd:2:6:5"},
-                                       {"momentum:8", "momentum:9"},
-                                       {"stochastic:5:5", "stochastic:5:6"},
-                                       {"stochastic:7:3", "stochastic:8:3"},
-                                       {"bands:9:2", "bands:10:2"}}) {
-    EXPECT_NO_THROW(lines_of(Overlay::parse(fits, ""), bars, PriceField::close)) << fits;
-    EXPECT_THAT(test::message_of([&] { lines_of(Overlay::parse(too_long, ""), bars, PriceField::close); }),
+  for (const auto& pair : {std::pair{"sma:9", "sma:10"},
+                           {"macd:2:5:5", "macd:2:5:6"},
+                           {"macd:2:6:4", "macd:2:6:5"},
+                           {"momentum:8", "momentum:9"},
+                           {"stochastic:5:5", "stochastic:5:6"},
+                           {"stochastic:7:3", "stochastic:8:3"},
+                           {"bands:9:2", "bands:10:2"}}) {
+    EXPECT_NO_THROW(lines_of(Overlay::parse(pair.first, ""), bars, PriceField::close)) << pair.first;
+    EXPECT_THAT(test::message_of([&] { lines_of(Overlay::parse(pair.second, ""), bars, PriceField::close); }),
                 HasSubstr("needs 10 rows, there are 9"))
-        << too_long;
+        << pair.second;
   }
   EXPECT_EQ(lines_of(Overlay::parse("bands:2:1", ""), bars, PriceField::close)[1].name, "bands 2 1 upper");
 }

@@ -43,5 +43,6 @@ ${table}  };
 ")
   add_executable(${target} ${source})
   target_link_libraries(${target} PRIVATE ${libraries} inchtide_flags)
-  target_compile_options(${target} PRIVATE -UNDEBUG -O0 -Wno-shadow -Wno-dangling-pointer)
+  target_compile_options(${target} PRIVATE -UNDEBUG -O0 $<$<CXX_COMPILER_ID:GNU>:-Wno-dangling-pointer>)
+  set_target_properties(${target} PROPERTIES INCHTIDE_IS_TEST ON)
 endfunction()

@@ -304,11 +304,12 @@ TEST(StudyPortfolios, GivenWeightsStandBesideThemAndAreNamedWhereWrong) {
   const auto portfolios = portfolios_of(basis, sources, {});
   ASSERT_EQ(portfolios.all.size(), 1u);
   EXPECT_EQ(portfolios.all[0].weights, Eigen::Vector3d(0.7, 0, 0.3));
-  for (auto [list, complaint] :
+  for (const auto& [wrong, complaint] :
        {std::pair{WeightList{"x", {"TIDEMIL"}, {1}, "held.csv"},
                   "held.csv: no asset of the estimate has the code 'TIDEMIL'. Did you mean"},
         std::pair{WeightList{"x", {"TIDEMILL", "tidemill"}, {1, 1}, ""}, "weights: tidemill comes twice"},
         std::pair{WeightList{"x", {"TIDEMILL"}, {1, 1}, ""}, "weights: 2 weights for 1 codes"}}) {
+    const WeightList& list = wrong;
     EXPECT_THAT(message_of([&] { (void)weights_for(basis.estimate.assets, list); }), HasSubstr(complaint));
   }
 }
