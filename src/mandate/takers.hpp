@@ -13,7 +13,8 @@ namespace inchtide {
 
 using Declarations = std::vector<Declaration>;
 
-// The parts of the table, a file each.
+// The parts of the table, a file each. A part is one list, a setting after the other, and as long as there are
+// settings: cut into functions it would only be harder to look through.
 Declarations of_files();
 Declarations of_the_universe();
 Declarations of_the_window();

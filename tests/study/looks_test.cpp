@@ -164,6 +164,10 @@ TEST(StudyTracing, HasTheCeilingThePortfoliosAndTheLowerHalf) {
   ASSERT_FALSE(tracing.lower_line.empty());
   EXPECT_NEAR(tracing.lower_line.front().volatility, bottom.volatility, 1e-9);
   for (const auto& point : tracing.lower_line) EXPECT_LE(point.expected_return, bottom.expected_return + 1e-9);
+  for (std::size_t k = 1; k < tracing.lower_line.size(); ++k) {
+    EXPECT_LE(tracing.lower_line[k].expected_return, tracing.lower_line[k - 1].expected_return + 1e-15) << "downward";
+  }
+  EXPECT_NEAR(tracing.lower_line.back().expected_return, tracing.lower_half.back().expected_return, 1e-15);
   ASSERT_THAT(tracing.cloud, SizeIs(50));
   for (const auto& point : tracing.cloud) EXPECT_GE(point.volatility, bottom.volatility - 1e-9);
   EXPECT_EQ(tracing.chosen().size(), tracing.best ? 2u : 1u);

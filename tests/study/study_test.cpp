@@ -20,6 +20,7 @@ using testing::Contains;
 using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::IsEmpty;
+using testing::Not;
 
 /// One price a quarter, its last.
 void keep_quarter_ends(BarHistory& bars) {
@@ -89,6 +90,32 @@ TEST(StudyUniverse, WhatCannotBeReadCostsNoOtherUnlessItIsAskedFor) {
   settings.benchmark.reset();
   settings.assets = {"TIDEMILL"};
   EXPECT_THAT(universe_of(sources, settings).passed_over, IsEmpty()) << "nobody asked for it";
+}
+
+TEST(StudyUniverse, AFieldThatStandsInIsNamedWhereOneWasChosen) {
+  Settings settings;
+  EXPECT_THAT(texts_of(universe_of(three(), settings).warnings), Not(Contains(HasSubstr("Another field"))));
+  settings.fields.preferred = PriceField::price;
+  settings.fields_chosen = true;
+  EXPECT_THAT(
+      texts_of(universe_of(three(), settings).warnings),
+      Contains(HasSubstr("Another field than the one chosen is used where that is missing: TIDEMILL (close for")));
+  settings.fields.preferred = PriceField::close;
+  EXPECT_THAT(texts_of(universe_of(three(), settings).warnings), Not(Contains(HasSubstr("Another field"))));
+}
+
+TEST(StudyUniverse, AnAssetOfASinglePriceIsPassedOverUnlessItIsTheOnlyOne) {
+  auto sources = three();
+  sources.bars.push_back(BarHistory{"KELP2"});
+  sources.bars.back().days = {day("2020-01-02")};
+  sources.bars.back().of(PriceField::close) = {10};
+  const auto universe = universe_of(sources, {});
+  ASSERT_EQ(universe.passed_over.size(), 1u);
+  EXPECT_EQ(universe.passed_over[0].first, "KELP2");
+  EXPECT_EQ(universe.assets.size(), 3u);
+  Sources alone;
+  alone.bars = {sources.bars.back()};
+  EXPECT_THAT(message_of([&] { (void)universe_of(alone, {}); }), HasSubstr("KELP2: it holds a single price"));
 }
 
 TEST(StudyUniverse, ConvertsByRatesAndLeavesOutWithoutThem) {

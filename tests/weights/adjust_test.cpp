@@ -9,6 +9,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "inchtide/weights/sensitivity.hpp"
+#include "inchtide/weights/weight_list.hpp"
 #include "support/limits.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
@@ -235,6 +236,19 @@ TEST(TradingCosts, SmallGainsAreNotTradedFor) {
 
 // ---- draws --------------------------------------------------------------------------------------------------------
 
+TEST(WeightsFor, PutsEachWhereItsAssetIs) {
+  EXPECT_EQ(weights_for(assets, {"held", {"kelpfarm", "TIDEMILL"}, {0.3, 0.7}, ""}),
+            (Eigen::VectorXd(5) << 0.7, 0, 0.3, 0, 0).finished());
+  EXPECT_THAT(message_of([] {
+                weights_for(assets, {"held", {"KELPFARM"}, {0.3, 0.7}, ""});
+              }),
+              HasSubstr("weights: 2 weights for 1 codes"));
+  EXPECT_THAT(message_of([] {
+                weights_for(assets, {"held", {"KELPFARM", "kelpfarm"}, {0.3, 0.7}, ""});
+              }),
+              HasSubstr("kelpfarm comes twice"));
+}
+
 TEST(Sensitivity, BandsHoldTheDrawsAndDoNotDependOnThreads) {
   std::mt19937_64 random(94);
   std::normal_distribution<double> normal;
@@ -267,6 +281,13 @@ TEST(Sensitivity, BandsHoldTheDrawsAndDoNotDependOnThreads) {
     EXPECT_LE(at.middle, at.high);
     EXPECT_GE(at.draws, 30);
   }
+  // Half of the draws lie within the quartiles, on either side of the middle.
+  options.coverage = 0.5;
+  for (const auto& at : sensitivity(returns, estimator, limits, {}, aims, 0, options).frontier) {
+    EXPECT_GT(at.middle, at.low);
+    EXPECT_GT(at.high, at.middle);
+  }
+  options.coverage = BootstrapOptions().coverage;
   // A history that is the same over and over leaves nothing to luck: blocks of the whole of it only turn it around.
   BootstrapOptions whole = options;
   whole.block = 1e9;

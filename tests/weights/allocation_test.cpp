@@ -1,5 +1,7 @@
 #include "inchtide/weights/allocation.hpp"
 
+#include <fmt/format.h>
+
 #include "inchtide/base/errors.hpp"
 #include "support/problems.hpp"
 
@@ -98,6 +100,38 @@ TEST(Choose, RiskSharesAndEffectiveHoldings) {
   EXPECT_NEAR(given.risk_shares[0], 0.01584 / 0.01888, 1e-14);
   EXPECT_NEAR(given.risk_shares.sum(), 1, 1e-14);
   EXPECT_NEAR(given.effective_holdings(), 1 / 0.52, 1e-14);
+}
+
+TEST(Choose, NamesTheRowThatBindsWhereAnotherHasRoom) {
+  // The first two hold all; a total of three has room, that of the last two binds.
+  const auto estimate = test::estimate_of(Eigen::Vector4d(0.10, 0.09, 0.03, 0.02), 0.04 * Eigen::Matrix4d::Identity());
+  auto bounds = Bounds::long_only(4);
+  bounds.rows.push_back({-1, "three", Eigen::Vector4d(1, 1, 1, 0), -INFINITY, 0.99});
+  bounds.rows.push_back({-1, "last two", Eigen::Vector4d(0, 0, 1, 1), 0.6, INFINITY});
+  const auto chosen = choose(trace_frontier(estimate, bounds), aim_of("maximum-sharpe"), 0.01);
+  EXPECT_NEAR(chosen.weights[2] + chosen.weights[3], 0.6, 1e-9);
+  ASSERT_EQ(chosen.binding.size(), 1u);
+  EXPECT_EQ(chosen.binding[0].limit, "last two");
+}
+
+TEST(Choose, TheHighestRatioWithinBothCeilingsIsAtTheOneOnVolatility) {
+  const auto estimate =
+      test::estimate_of(Eigen::Vector3d(0.10, 0.06, 0.02), Eigen::Vector3d(0.09, 0.04, 0.01).asDiagonal());
+  LimitFacts facts;
+  facts.benchmark = BenchmarkRisk::of_weights(estimate.covariance, Eigen::Vector3d(0.5, 0.3, 0.2));
+  const auto within = [&](const Limits& limits, const char* aim) {
+    return choose(trace_frontier(estimate, limits, facts), aim_of(aim), 0.01);
+  };
+  const Limits tracking{Limit::parse("tracking-error <= 5%")};
+  auto both = tracking;
+  for (const char* aim : {"maximum-sharpe", "utility=1"}) {
+    const double free = within(tracking, aim).volatility;
+    both = tracking;
+    both.push_back(Limit::parse(fmt::format("volatility <= {:.6f}%", 98 * free)));
+    const auto chosen = within(both, aim);
+    EXPECT_NEAR(chosen.volatility, 0.98 * free, 1e-7) << aim;
+    EXPECT_LE(facts.benchmark->tracking_error(estimate.covariance, chosen.weights), 0.05 + 1e-9) << aim;
+  }
 }
 
 TEST(Choose, MaximumDiversificationBeatsOtherPortfoliosAndKeepsLimits) {

@@ -127,6 +127,8 @@ TEST(Positions, AChoiceThatIsBestOnlyNearItsOwnRiskIsNotTakenForTheBest) {
   const auto chosen = choose(trace_frontier(estimate, limits), {Aim::Kind::maximum_sharpe, 0}, 0.02);
   EXPECT_EQ(chosen.weights[1], 0);
   EXPECT_NEAR(chosen.sharpe, 0.23628, 5e-6);
+  ASSERT_FALSE(chosen.binding.empty());
+  EXPECT_EQ(chosen.binding.back().limit, "holdings <= 2") << "as many are held as may be";
   // A blend takes the same portfolio.
   const auto blend = choose(trace_frontier(estimate, limits), {Aim::Kind::blend_volatility, 0.09}, 0.02);
   EXPECT_NEAR(blend.sharpe, chosen.sharpe, 1e-12);
