@@ -18,7 +18,7 @@ inline int rounds(int all) {
 
 /// What a rare case has to come up more often than, of so often in all rounds. Under the sanitizers it need not: there
 /// the rounds are few, and it is the code that is watched.
-inline int rare(int in_all) {
+inline int rare([[maybe_unused]] int in_all) {
 #ifdef INCHTIDE_SANITIZE
   return -1;
 #else
