@@ -77,7 +77,7 @@ TEST(TradingCosts, AreTakenFromTheReturnsOfTheFrontier) {
   auto bounds = Bounds::long_only(2);
   bounds.costs = TradingCosts{Eigen::Vector2d(0, 1), {Eigen::Vector2d(0.01, 0.01), Eigen::Vector2d(0.01, 0.01)}, 2};
   const auto frontier = trace_frontier(estimate, bounds);
-  // Wealth is 1 before the trade: x is bought of what 1 - x, less the costs of both, leaves.
+  // All is sold and x is bought, both at 1%: x + 0.01 x + 0.01 = 1.
   const double bought = 0.99 / 1.01;
   EXPECT_NEAR(frontier.corner(0).weights[0], bought, 1e-12);
   EXPECT_NEAR(frontier.corner(0).expected_return, 0.10 * bought - (0.01 * bought + 0.01) / 2, 1e-12);

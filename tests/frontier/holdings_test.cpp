@@ -194,8 +194,8 @@ TEST(Holdings, CeilingsHoldInTheSearchAsInTryingAll) {
       ++none;
     }
   }
-  EXPECT_GT(volatility_binds, test::rare(30));
-  EXPECT_GT(tracking_binds, test::rare(30));
+  EXPECT_GT(volatility_binds, test::rare(50));
+  EXPECT_GT(tracking_binds, test::rare(50));
   EXPECT_GT(none, test::rare(10));
 }
 

@@ -156,10 +156,10 @@ TEST(SidedPrices, AreWhatSolvingAgainOnEitherSideBrings) {
     } catch (const InfeasibleLimits&) {
     }
   }
-  EXPECT_GT(at_corners.checked, test::rare(1000));
-  EXPECT_GT(at_corners.sided, test::rare(100));
-  EXPECT_GT(at_vertices.checked, test::rare(1000));
-  EXPECT_GT(at_vertices.sided, test::rare(100));
+  EXPECT_GT(at_corners.checked, test::rare(2000));
+  EXPECT_GT(at_corners.sided, test::rare(200));
+  EXPECT_GT(at_vertices.checked, test::rare(2000));
+  EXPECT_GT(at_vertices.sided, test::rare(200));
 }
 
 }  // namespace
