@@ -1,12 +1,5 @@
 # Installs the build, then configures, builds and runs the consumer against what was installed.
-function(run)
-  execute_process(COMMAND ${ARGN} RESULT_VARIABLE code OUTPUT_VARIABLE out ERROR_VARIABLE out)
-  if(NOT code EQUAL 0)
-    string(JOIN " " command ${ARGN})
-    message(FATAL_ERROR "${command}\n${out}")
-  endif()
-  set(out "${out}" PARENT_SCOPE)
-endfunction()
+include(${CMAKE_CURRENT_LIST_DIR}/run.cmake)
 
 file(REMOVE_RECURSE ${WORK})
 run(${CMAKE_COMMAND} --install ${BUILD} --prefix ${WORK}/prefix)

@@ -1,14 +1,7 @@
 # The libraries as shared ones, from a build of them: nothing is to be seen of them but their public names, and a program
 # compiled for the processor it runs on gets the tool's bits.
 #   cmake -DBUILD=... -DTOOL=... -DMANDATE=... -DSOURCE=... -DWORK=... -P shared.cmake
-function(run)
-  execute_process(COMMAND ${ARGN} RESULT_VARIABLE code OUTPUT_VARIABLE out ERROR_VARIABLE out)
-  if(NOT code EQUAL 0)
-    string(JOIN " " command ${ARGN})
-    message(FATAL_ERROR "${command}\n${out}")
-  endif()
-  set(out "${out}" PARENT_SCOPE)
-endfunction()
+include(${CMAKE_CURRENT_LIST_DIR}/run.cmake)
 
 file(REMOVE_RECURSE ${WORK})
 run(${CMAKE_COMMAND} --install ${BUILD} --prefix ${WORK}/prefix)
