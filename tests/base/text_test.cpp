@@ -36,6 +36,12 @@ TEST(Names, AreWhatCanBeSeen) {
               HasSubstr("U+202E"));  // writes backwards
 }
 
+TEST(Names, MayHoldTheNeighboursOfControlCharacters) {
+  EXPECT_EQ(fault_of_name("a ~\xC2\xA0", 64), std::nullopt);  // a space, the last of ASCII, a space that doesn't break
+  EXPECT_THAT(*fault_of_name("\x1F", 64), HasSubstr("U+001F"));
+  EXPECT_THAT(*fault_of_name("\x7F", 64), HasSubstr("U+007F"));
+}
+
 TEST(Names, AreCountedInCharacters) {
   std::string word;
   for (int k = 0; k < 64; ++k) word += "ø";

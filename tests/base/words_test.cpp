@@ -16,6 +16,8 @@ const std::vector<std::string> codes = {"TIDEMILL", "KELPFARM", "HOLLBOND", "HOL
 
 TEST(Names, IgnoreCase) {
   EXPECT_EQ(find_name("kelpFarm", codes), 1u);
+  EXPECT_TRUE(same_name("azAZ", "AZaz"));
+  EXPECT_FALSE(same_name("@[", "`{")) << "neighbours of the letters";
   EXPECT_FALSE(find_name("KELP", codes));
 }
 
@@ -24,6 +26,8 @@ TEST(Names, TheNearestHasTheFewestEdits) {
   EXPECT_EQ(nearest_name("HOLLBANC", codes), "HOLLBANK");
   EXPECT_EQ(nearest_name("tidemil", codes), "TIDEMILL");
   EXPECT_FALSE(nearest_name("XYZ", codes));
+  EXPECT_EQ(nearest_name("XAB", std::vector<std::string>{"AB"}), "AB") << "one letter of three";
+  EXPECT_FALSE(nearest_name("XYAB", std::vector<std::string>{"AB"})) << "two of four";
 }
 
 TEST(Percent, AWeightWithoutTheSignIsRefusedWithBothReadings) {

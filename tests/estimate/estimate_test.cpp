@@ -232,6 +232,38 @@ TEST(Covariance, ToleratesRoundingInProportionToItsLargestEntry) {
   }
 }
 
+TEST(Covariance, ChecksBothHalvesOfALargeMatrix) {
+  for (const auto& [i, j] : {std::pair{1, 0}, {40, 3}, {69, 68}, {69, 0}}) {
+    Eigen::MatrixXd s = 2 * Eigen::MatrixXd::Identity(70, 70);
+    EXPECT_NO_THROW(Covariance::dense(s));
+    s(i, j) = 0.1;
+    EXPECT_THAT(message_of([&] { Covariance::dense(s); }), HasSubstr("not symmetric")) << i << ", " << j;
+  }
+}
+
+TEST(Estimate, AveragesTheCorrelationsThatThereAre) {
+  Estimate estimate;
+  Eigen::Matrix4d s = Eigen::Vector4d(4, 9, 0, 25).asDiagonal();
+  s(0, 1) = s(1, 0) = 0.5 * 2 * 3;
+  s(0, 3) = s(3, 0) = -0.2 * 2 * 5;
+  s(1, 3) = s(3, 1) = 0.3 * 3 * 5;
+  estimate.covariance = Covariance::dense(s);
+  estimate.expected_return = Eigen::Vector4d::Zero();
+  EXPECT_NEAR(estimate.average_correlation(), 0.2, 1e-15);  // of three pairs: one asset has no volatility
+  estimate.covariance = Covariance::dense(Eigen::MatrixXd::Identity(1, 1));
+  EXPECT_TRUE(std::isnan(estimate.average_correlation()));
+}
+
+TEST(BenchmarkRisk, GivesTheTrackingErrorOfWeights) {
+  const auto s = Covariance::dense(Eigen::Vector2d(0.04, 0.09).asDiagonal());
+  const auto risk = BenchmarkRisk::of_weights(s, Eigen::Vector2d(1, 0));
+  EXPECT_NEAR(risk.tracking_error(s, Eigen::Vector2d(0.4, 0.6)), std::sqrt(0.36 * (0.04 + 0.09)), 1e-15);
+  EXPECT_EQ(risk.tracking_error(s, Eigen::Vector2d(1, 0)), 0);
+  EXPECT_THROW((BenchmarkRisk{Eigen::Vector2d(0, 0), -1}.check(2)), InputError);
+  EXPECT_THROW((BenchmarkRisk{Eigen::Vector2d(0, 0), INFINITY}.check(2)), InputError);
+  EXPECT_NO_THROW((BenchmarkRisk{Eigen::Vector2d(0, 0), 0}.check(2)));
+}
+
 TEST(BenchmarkRisk, IsThatOfTheBenchmarkAsOneMoreAsset) {
   for (auto denominator : {Denominator::sample, Denominator::population}) {
     const auto all = random_returns(40, 4, 0.01);
