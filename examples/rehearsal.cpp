@@ -17,7 +17,7 @@ int main(int, char** arguments) try {
 
   RehearsalPlan plan;
   plan.weights = Eigen::Vector2d(0.6, 0.4);
-  plan.costs = cost_rates({CostClass::parse("15bp", "here")}, prices.codes(), {});
+  plan.terms.costs = asset_costs({CostClass::parse("15bp", "here")}, prices.codes(), {});
   fmt::print("{:10} {:>12} {:>12} {:>10} {:>10}\n", "schedule", "end wealth", "costs", "growth/y", "orders");
   for (const char* schedule : {"never", "1m", "1q", "1y"}) {
     plan.schedule = Schedule::parse(schedule, "here");

@@ -14,7 +14,7 @@ int main(int, char** arguments) try {
   const auto universe = universe_of(sources, settings);
   const auto basis = basis_of(universe, sources, settings, settings.split);
   const auto portfolios = portfolios_of(basis, sources, settings);
-  const auto runs = runs_of(universe, basis, portfolios, settings);
+  const auto runs = runs_of(universe, basis, portfolios, sources, settings);
   for (const auto& run : runs.all) {
     fmt::print("{:40} {:18.8f} {:10.4f} {:6}\n", run.name, run.net[run.net.size() - 1], run.costs_paid,
                run.order_count);

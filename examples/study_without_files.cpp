@@ -35,7 +35,7 @@ int main() try {
   const auto universe = universe_of(sources, settings);
   const auto basis = basis_of(universe, sources, settings, settings.split);
   const auto portfolios = portfolios_of(basis, sources, settings);
-  for (const auto& run : runs_of(universe, basis, portfolios, settings).all) {
+  for (const auto& run : runs_of(universe, basis, portfolios, sources, settings).all) {
     fmt::print("{:40} {:14.2f} {:10.2f} {:6}\n", run.name, run.net[run.net.size() - 1], run.costs_paid,
                run.order_count);
   }

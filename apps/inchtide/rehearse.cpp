@@ -13,7 +13,8 @@ report::Chapter rehearse(const Options& options) {
   const auto split = split_of(study.settings());
   const auto prepared = prepare(std::move(study), split);
   const auto portfolios = portfolios_of(prepared, options);
-  const auto runs = runs_of(*prepared.universe, prepared.basis, portfolios, prepared.settings, watched(options));
+  const auto runs =
+      runs_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, watched(options));
   return report::rehearse_chapter(runs, prepared.basis, *prepared.universe, portfolios, prepared.settings,
                                   prepared.from);
 }
@@ -30,7 +31,8 @@ void add_rehearse(CLI::App& tool, Options& options) {
       command, options,
       {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits, Step::portfolios, Step::rehearsal});
   add_output_options(command, options);
-  add_figure_option(command, options, "wealth");
+  add_figure_option(command, options,
+                    "wealth, drawdown, schedules (of the first portfolio), schedules-AIM, drift (against cost)");
 }
 
 }  // namespace inchtide::app

@@ -25,9 +25,12 @@ class Result {
                        fmt::format("Give the JSON of {}", command));
     }
     objects_ = &(*result)[list];
+    result_ = result;
   }
 
   const json& objects() const { return *objects_; }
+  /// Of the whole result.
+  Fields whole() const { return fields(*result_); }
   Fields fields(const json& object) const {
     if (!object.is_object()) throw InputError(Where::in_file(path_), "something in it is no object", what_to_give);
     return {path_, object};
@@ -40,7 +43,7 @@ class Result {
  private:
   std::string path_;
   json document_;
-  const json* objects_ = nullptr;
+  const json *objects_ = nullptr, *result_ = nullptr;
 };
 
 std::vector<std::string> texts(const Fields& fields, const std::string& field) {
@@ -157,30 +160,48 @@ Allocation allocation_in(const Result& result, const Fields& fields, const std::
   return a;
 }
 
-Order order_in(const Result& result, const Fields& fields) {
+OrderCost costs_in(const Fields& fields) {
+  OrderCost cost;
+  figure(fields, "fee", cost.fee);
+  figure(fields, "commission", cost.commission);
+  figure(fields, "half_spread", cost.half_spread);
+  figure(fields, "stamp_duty", cost.stamp_duty);
+  figure(fields, "conversion", cost.conversion);
+  figure(fields, "impact", cost.impact);
+  figure(fields, "other", cost.other);
+  return cost;
+}
+
+/// @param assets of the run: an asset that isn't among them is put behind
+Order order_in(const Result& result, const Fields& fields, std::vector<std::string>& assets) {
   Order order;
-  fields.maybe("asset", order.asset);
+  std::string code;
+  fields.maybe("asset", code);
+  const auto known = std::ranges::find(assets, code);
+  order.asset = known - assets.begin();
+  if (known == assets.end()) assets.push_back(code);
   figure(fields, "units", order.units);
   figure(fields, "price", order.price);
   figure(fields, "value", order.value);
-  if (const auto* costs = fields.find("costs")) figure(result.fields(*costs), "proportional", order.cost);
+  if (const auto* costs = fields.find("costs")) order.cost = costs_in(result.fields(*costs));
   return order;
 }
 
-Trade trade_in(const Result& result, const Fields& fields) {
+Trade trade_in(const Result& result, const Fields& fields, std::vector<std::string>& assets) {
   Trade trade;
   trade.decided = day_in(fields, "decided");
   trade.traded = day_in(fields, "traded");
   figure(fields, "wealth_before", trade.wealth_before);
   figure(fields, "wealth_after", trade.wealth_after);
-  figure(fields, "cost", trade.cost);
   figure(fields, "turnover", trade.turnover);
-  trade.orders = all_in(result, fields, "orders", [&](const Fields& one) { return order_in(result, one); });
+  trade.orders = all_in(result, fields, "orders", [&](const Fields& one) { return order_in(result, one, assets); });
+  for (const auto& order : trade.orders) trade.cost += order.cost;
   return trade;
 }
 
-Rehearsal rehearsal_in(const Result& result, const Fields& fields) {
+Rehearsal rehearsal_in(const Result& result, const Fields& fields, const std::vector<Day>& days) {
   Rehearsal run;
+  run.days = days;
   fields.maybe("name", run.name);
   fields.maybe("schedule", run.schedule);
   fields.maybe("aim", run.aim);
@@ -189,23 +210,22 @@ Rehearsal rehearsal_in(const Result& result, const Fields& fields) {
   figure(fields, "rows_per_year", run.rows_per_year);
   figure(fields, "volatility", run.volatility);
   figure(fields, "sharpe", run.sharpe);
+  figure(fields, "sharpe_error", run.sharpe_error);
   figure(fields, "max_drawdown", run.max_drawdown);
   run.max_drawdown_from = day_in(fields, "max_drawdown_from");
   run.max_drawdown_to = day_in(fields, "max_drawdown_to");
   figure(fields, "turnover_per_year", run.turnover_per_year);
+  figure(fields, "turnover_after_first", run.turnover_after_first);
   figure(fields, "cost_per_year", run.cost_per_year);
   figure(fields, "costs_paid", run.costs_paid);
   fields.maybe("order_count", run.order_count);
-  run.trades = all_in(result, fields, "trades", [&](const Fields& one) { return trade_in(result, one); });
-  const auto* wealth = fields.find("wealth");
-  if (wealth == nullptr) throw fields.error("wealth", "it is missing", what_to_give);
-  const auto series = result.fields(*wealth);
-  for (const auto& day : texts(series, "days")) run.days.push_back(day_from(day, series.where("days")));
-  run.net = series.vector("net");
-  run.gross = series.vector("gross");
-  const auto days = Eigen::Index(run.days.size());
-  if (run.net.size() != days || run.gross.size() != days) {
-    throw series.error("net", fmt::format("{} and {} figures for {} days", run.net.size(), run.gross.size(), days),
+  if (const auto* costs = fields.find("costs")) run.costs = costs_in(result.fields(*costs));
+  run.trades = all_in(result, fields, "trades", [&](const Fields& one) { return trade_in(result, one, run.assets); });
+  run.net = fields.vector("net");
+  run.gross = fields.vector("gross");
+  const auto rows = Eigen::Index(days.size());
+  if (run.net.size() != rows || run.gross.size() != rows) {
+    throw fields.error("net", fmt::format("{} and {} figures for {} days", run.net.size(), run.gross.size(), rows),
                        what_to_give);
   }
   return run;
@@ -223,8 +243,10 @@ std::vector<Allocation> read_allocations(const std::filesystem::path& path) {
 
 std::vector<Rehearsal> read_rehearsals(const std::filesystem::path& path) {
   const Result result(path, "runs", "rehearse");
+  std::vector<Day> days;
+  for (const auto& day : texts(result.whole(), "days")) days.push_back(day_from(day, result.whole().where("days")));
   std::vector<Rehearsal> all;
-  for (const auto& object : result.objects()) all.push_back(rehearsal_in(result, result.fields(object)));
+  for (const auto& object : result.objects()) all.push_back(rehearsal_in(result, result.fields(object), days));
   return all;
 }
 

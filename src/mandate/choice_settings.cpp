@@ -19,32 +19,6 @@ void take_limit(Mandate& mandate, const Given& given) {
   }
 }
 
-CostClass& cost_of(Mandate& mandate, const std::string& name) {
-  auto& costs = mandate.settings.costs;
-  const auto found = std::ranges::find(costs, name, &CostClass::applies_to);
-  if (found != costs.end()) return *found;
-  costs.push_back({name, 0, 0});
-  return costs.back();
-}
-
-Take rate(bool buys, bool sells) {
-  return [buys, sells](Mandate& mandate, const Given& given) {
-    auto& cost = cost_of(mandate, given.names[0]);
-    const double bps = number_in(given, -1e15, 1e15);
-    if (buys) cost.buy_bps = bps;
-    if (sells) cost.sell_bps = bps;
-  };
-}
-
-/// A list of values that replaces what was there.
-template <typename Value, typename Read>
-Take list_of(std::vector<Value> Settings::*target, Read read) {
-  return [target, read](Mandate& mandate, const Given& given) {
-    (mandate.settings.*target).clear();
-    for (const auto& text : given.texts) (mandate.settings.*target).push_back(read(text, given));
-  };
-}
-
 }  // namespace
 
 Declarations of_limits_and_aims() {
@@ -154,93 +128,6 @@ Declarations of_limits_and_aims() {
        "1%",
        {Step::searching},
        into(&Settings::gap, percent_in)},
-  };
-}
-
-Declarations of_the_rehearsal() {
-  return {
-      {"costs.*.bps",
-       "",
-       Takes::number,
-       "BPS",
-       "Basis points of the value bought or sold",
-       "0",
-       "10",
-       {Step::adjusting, Step::rehearsal},
-       rate(true, true)},
-      {"costs.*.buy_bps",
-       "",
-       Takes::number,
-       "BPS",
-       "The same of what is bought",
-       "",
-       "10",
-       {Step::adjusting, Step::rehearsal},
-       rate(true, false)},
-      {"costs.*.sell_bps",
-       "",
-       Takes::number,
-       "BPS",
-       "The same of what is sold",
-       "",
-       "5",
-       {Step::adjusting, Step::rehearsal},
-       rate(false, true)},
-      {"",
-       "--cost",
-       Takes::list,
-       "C",
-       "10bp, KELPFARM=10bp, sector:bonds=2bp, 10bp/5bp for buys/sells; repeatable; replaces the mandate's",
-       "",
-       "25bp",
-       {Step::adjusting, Step::rehearsal},
-       list_of(&Settings::costs,
-               [](const std::string& text, const Given& g) { return CostClass::parse(text, g.where); }),
-       Means::costs},
-      {"schedules.*.check",
-       "",
-       Takes::text,
-       "S",
-       "When a schedule looks: never, 1m, 1q, 1y, any count, 1q@first",
-       "",
-       "1q",
-       {Step::rehearsal},
-       [](Mandate& mandate, const Given& given) {
-         auto schedule = Schedule::parse(given.text(), given.where);
-         schedule.name = given.names[0];
-         mandate.settings.schedules.push_back(schedule);
-       },
-       Means::none,
-       true},
-      {"",
-       "--schedule",
-       Takes::list,
-       "S",
-       "never, 1m, 1q, 1y, any count, 1q@first; repeatable",
-       "never, 1m, 1q and 1y",
-       "1q",
-       {Step::rehearsal},
-       list_of(&Settings::schedules,
-               [](const std::string& text, const Given& g) { return Schedule::parse(text, g.where); })},
-      {"rehearsal.wealth",
-       "--wealth",
-       Takes::number,
-       "AMOUNT",
-       "Wealth at the start",
-       "1,000,000",
-       "40000000",
-       {Step::rehearsal},
-       into(&Settings::wealth, [](const Given& g) { return number_in(g, 1e-9, 1e15); }),
-       Means::wealth},
-      {"rehearsal.delay",
-       "--delay",
-       Takes::whole,
-       "DAYS",
-       "Trading days from decision to trade",
-       "1",
-       "2",
-       {Step::rehearsal},
-       into(&Settings::delay, [](const Given& g) { return whole_in(g, 0, 1'000'000); })},
   };
 }
 

@@ -8,10 +8,14 @@ namespace inchtide {
 
 const std::vector<Declaration>& declarations() {
   static const auto all = [] {
-    const std::pair<const char*, Declarations> parts[] = {
-        {"Input", of_files()},           {"Input", of_the_universe()},     {"Window", of_the_window()},
-        {"Estimate", of_the_estimate()}, {"Choice", of_limits_and_aims()}, {"Choice", of_the_rehearsal()},
-        {"Input", of_gathering()}};
+    const std::pair<const char*, Declarations> parts[] = {{"Input", of_files()},
+                                                          {"Input", of_the_universe()},
+                                                          {"Window", of_the_window()},
+                                                          {"Estimate", of_the_estimate()},
+                                                          {"Choice", of_limits_and_aims()},
+                                                          {"Costs", of_trading_costs()},
+                                                          {"Rehearsal", of_the_rehearsal()},
+                                                          {"Input", of_gathering()}};
     Declarations list;
     for (const auto& [topic, part] : parts) {
       for (auto declaration : part) {

@@ -20,6 +20,7 @@ Declarations of_the_universe();
 Declarations of_the_window();
 Declarations of_the_estimate();
 Declarations of_limits_and_aims();
+Declarations of_trading_costs();
 Declarations of_the_rehearsal();
 Declarations of_gathering();
 
@@ -45,6 +46,15 @@ Interval interval_in(const Given& given);
 template <typename Target, typename Read>
 Take into(Target Settings::*target, Read read) {
   return [target, read](Mandate& mandate, const Given& given) { mandate.settings.*target = read(given); };
+}
+
+// A list of values that replaces what was there.
+template <typename Value, typename Read>
+Take list_of(std::vector<Value> Settings::*target, Read read) {
+  return [target, read](Mandate& mandate, const Given& given) {
+    (mandate.settings.*target).clear();
+    for (const auto& text : given.texts) (mandate.settings.*target).push_back(read(text, given));
+  };
 }
 
 template <typename Target, typename Read>

@@ -4,64 +4,353 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <numeric>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
+#include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
 namespace {
 
-/// Of the wealth: what is less is no order but rounding.
-constexpr double smallest_order = 1e-9;
+/// One order as it is worked out: `side` 1 buys and -1 sells.
+struct Draft {
+  Eigen::Index asset;
+  double side;
+  const SideCosts* costs;
+  double market;
+};
+
+/// What the orders come to at one wealth after trading.
+class Drafts {
+ public:
+  Drafts(const Eigen::VectorXd& held, const TradingDay& day, const TradeTerms& terms)
+      : held_(held), day_(day), terms_(terms) {}
+
+  /// Orders towards the weights of `wealth`, of at least the smallest value.
+  void decide(const Eigen::VectorXd& weights, const std::vector<char>& keeps, double wealth) {
+    const double smallest = std::max(terms_.smallest_order, rounding_order * wealth);
+    all.clear();
+    for (Eigen::Index i = 0; i < held_.size(); ++i) {
+      const double change = weights[i] * wealth - held_[i];
+      if ((!keeps.empty() && keeps[std::size_t(i)]) || std::abs(change) < smallest) continue;
+      const auto& costs = terms_.costs[std::size_t(i)];
+      all.push_back({i, change > 0 ? 1.0 : -1.0, change > 0 ? &costs.buy : &costs.sell,
+                     day_.market.size() > 0 ? day_.market[i] : 0.0});
+    }
+  }
+
+  [[nodiscard]] double size(const Draft& draft, const Eigen::VectorXd& weights, double wealth, double factor) const {
+    const double value = std::max(0.0, draft.side * (weights[draft.asset] * wealth - held_[draft.asset]));
+    return draft.side > 0 ? factor * value : value;
+  }
+
+  /// The costs at one wealth, and how fast they rise with it.
+  [[nodiscard]] std::pair<double, double> costs(const Eigen::VectorXd& weights, double wealth, double factor) const {
+    double cost = 0, slope = 0;
+    for (const auto& draft : all) {
+      const double value = size(draft, weights, wealth, factor);
+      cost += draft.costs->of(value, draft.market).total();
+      const double share = draft.side > 0 ? factor : 1.0;
+      slope += draft.costs->marginal(value, draft.market) * draft.side * weights[draft.asset] * share;
+    }
+    return {cost, slope};
+  }
+
+  /// Takes out the orders whose side turns at this wealth; whether there were any.
+  bool drop_turned(const Eigen::VectorXd& weights, double wealth) {
+    return std::erase_if(all, [&](const Draft& draft) {
+             return draft.side * (weights[draft.asset] * wealth - held_[draft.asset]) < 0;
+           }) > 0;
+  }
+
+  std::vector<Draft> all;
+
+ private:
+  const Eigen::VectorXd& held_;
+  const TradingDay& day_;
+  const TradeTerms& terms_;
+};
+
+/// The wealth after trading: W + costs(W) = wealth. Newton's method from above, which for convex costs ends at the root
+/// after finitely many steps where they are straight; kept between two ends where they aren't convex.
+double wealth_after(const Drafts& drafts, const Eigen::VectorXd& weights, double wealth, double factor) {
+  double low = 0, high = wealth, at = wealth;
+  if (drafts.costs(weights, 0, factor).first >= wealth) {
+    throw InputError("costs", "they could reach all wealth", "Lower them, or trade less often");
+  }
+  for (int step = 0; step < most_steps; ++step) {
+    const auto [cost, slope] = drafts.costs(weights, at, factor);
+    const double excess = (at - wealth) + cost;
+    (excess > 0 ? high : low) = at;
+    const double next = at - excess / (1 + slope);
+    if (excess == 0 || std::abs(next - at) <= std::numeric_limits<double>::epsilon() * wealth / 2) return next;
+    at = next > low && next < high ? next : (low + high) / 2;
+    if (at <= low || at >= high) return low;
+  }
+  return low;
+}
+
+/// The trade while it is worked out.
+class Trading {
+ public:
+  Trading(const Ledger& ledger, const TradingDay& day, const TradeTerms& terms)
+      : held_(ledger.units.cwiseProduct(day.prices)),
+        wealth_(held_.sum() + ledger.cash + ledger.owed + day.flow),
+        cash_(ledger.cash + day.flow),
+        drafts_(held_, day, terms),
+        terms_(terms) {}
+
+  /// Decides on orders and solves for the wealth after them; purchases made smaller where cash asks for it.
+  void go_to(const Destination& destination) {
+    weights_ = destination.at ? destination.at(wealth_) : destination.weights;
+    meant_cash_ = destination.cash;
+    drafts_.decide(weights_, destination.keeps, wealth_);
+    settle();
+    for (int step = 0; destination.at && step < most_steps; ++step) {
+      const double before = after_;
+      weights_ = destination.at(after_);
+      drafts_.decide(weights_, destination.keeps, after_);
+      settle();
+      if (std::abs(after_ - before) <= std::numeric_limits<double>::epsilon() * wealth_) break;
+    }
+    const double floor = floor_at(after_);
+    if (cash_after() < floor - cash_rounding * wealth_) shrink();
+  }
+
+  /// The values bought and sold, one an asset; purchases made so small that they are nothing are none.
+  [[nodiscard]] Eigen::VectorXd values() const {
+    Eigen::VectorXd values = Eigen::VectorXd::Zero(held_.size());
+    for (const auto& draft : drafts_.all) {
+      const double size = drafts_.size(draft, weights_, after_, factor_);
+      if (size >= rounding_order * wealth_) values[draft.asset] = draft.side * size;
+    }
+    return values;
+  }
+
+  /// What cash may not fall below.
+  [[nodiscard]] double floor_at(double wealth) const {
+    const double meant = meant_cash_ ? *meant_cash_ : 1 - weights_.sum();  // below 0 where the weights borrow
+    return std::min(terms_.cash_floor, meant) * wealth;
+  }
+
+  [[nodiscard]] double cash_after() const {
+    double cash = cash_ - drafts_.costs(weights_, after_, factor_).first;
+    for (const auto& draft : drafts_.all) {
+      cash -= draft.side * drafts_.size(draft, weights_, after_, factor_);
+    }
+    return cash;
+  }
+
+  [[nodiscard]] double factor() const { return factor_; }
+  [[nodiscard]] const Eigen::VectorXd& held() const { return held_; }
+  [[nodiscard]] double shortfall() const { return std::max(0.0, floor_at(after_) - cash_after()); }
+
+ private:
+  void settle() {
+    do {
+      after_ = wealth_after(drafts_, weights_, wealth_, factor_);
+    } while (drafts_.drop_turned(weights_, after_));
+  }
+
+  /// By how much cash is above its floor where purchases are multiplied by a factor.
+  double room(double factor) {
+    factor_ = factor;
+    settle();
+    return cash_after() - floor_at(after_);
+  }
+
+  /// The largest factor that leaves cash at its floor: between two ends by regula falsi (Illinois).
+  void shrink() {
+    const auto orders = drafts_.all;
+    double low = 0, high = 1, at_low = room(0), at_high = 0;
+    drafts_.all = orders;
+    if (at_low <= 0) return;  // nothing that can shrink is enough
+    at_high = room(1);
+    for (int step = 0; step < most_steps && at_high < 0; ++step) {
+      const double middle = low + (high - low) * at_low / (at_low - at_high);
+      if (middle <= low || middle >= high) break;
+      const double at = room(middle);
+      if (std::abs(at) <= cash_rounding * wealth_) return;
+      if (at > 0) {
+        low = middle, at_low = at, at_high /= 2;
+      } else {
+        high = middle, at_high = at, at_low /= 2;
+      }
+    }
+    room(low);
+  }
+
+  Eigen::VectorXd held_, weights_;
+  std::optional<double> meant_cash_;
+  double wealth_, cash_, after_ = 0, factor_ = 1;
+  Drafts drafts_;
+  const TradeTerms& terms_;
+};
+
+/// Positions in whole lots: each rounded toward zero, then single lots bought in order of the largest shortfall in
+/// value, of at least half a lot, while cash stays at its floor.
+class Lots {
+ public:
+  Lots(const Ledger& ledger, const TradingDay& day, const TradeTerms& terms, const Trading& trading)
+      : before_(ledger.units), units_(ledger.units), day_(day), terms_(terms) {
+    const Eigen::VectorXd values = trading.values();
+    smallest_ = std::max(terms.smallest_order, rounding_order * ledger.wealth(day.prices));
+    cash_ = ledger.cash + day.flow;
+    struct Want {
+      Eigen::Index asset;
+      double short_of;  // money
+    };
+    std::vector<Want> wants;
+    for (Eigen::Index i = 0; i < values.size(); ++i) {
+      if (values[i] == 0) continue;
+      const double lot = terms.lots[std::size_t(i)], meant = before_[i] + values[i] / day.prices[i];
+      units_[i] = lot * std::trunc(meant / lot * (1 + lot_rounding));
+      const double value = lot * day.prices[i], short_of = meant * day.prices[i] - units_[i] * day.prices[i];
+      if (short_of >= value / 2) wants.push_back({i, short_of});
+      if (is_too_small(i)) units_[i] = before_[i];
+    }
+    for (Eigen::Index i = 0; i < values.size(); ++i) cash_ -= outlay(i);
+    std::ranges::stable_sort(wants, std::greater{}, &Want::short_of);
+    const double floor = trading.floor_at(ledger.wealth(day.prices) + day.flow);
+    for (const auto& want : wants) buy_a_lot(want.asset, floor);
+  }
+
+  [[nodiscard]] const Eigen::VectorXd& units() const { return units_; }
+
+ private:
+  [[nodiscard]] double value(Eigen::Index i) const { return (units_[i] - before_[i]) * day_.prices[i]; }
+  [[nodiscard]] bool is_too_small(Eigen::Index i) const { return std::abs(value(i)) < smallest_; }
+  /// What the net order of an asset takes out of cash, its cost included.
+  [[nodiscard]] double outlay(Eigen::Index i) const {
+    if (units_[i] == before_[i]) return 0;
+    const double market = day_.market.size() > 0 ? day_.market[i] : 0.0;
+    return value(i) + terms_.costs[std::size_t(i)].of_trade(value(i), market).total();
+  }
+
+  void buy_a_lot(Eigen::Index i, double floor) {
+    const double units = units_[i], paid = outlay(i);
+    units_[i] += terms_.lots[std::size_t(i)];
+    const double left = cash_ + paid - outlay(i);
+    if (left >= floor && !(units_[i] != before_[i] && is_too_small(i))) {
+      cash_ = left;
+    } else {
+      units_[i] = units;  // it doesn't fit; a smaller one may
+    }
+  }
+
+  Eigen::VectorXd before_, units_;
+  const TradingDay& day_;
+  const TradeTerms& terms_;
+  double smallest_ = 0, cash_ = 0;
+};
+
+/// Writes the orders that lead to these units into the trade and the ledger.
+void book(Ledger& ledger, Trade& trade, const Eigen::VectorXd& units, const Eigen::VectorXd& values,
+          const TradingDay& day, const TradeTerms& terms) {
+  const Eigen::VectorXd held = ledger.units.cwiseProduct(day.prices);
+  const double cash_before = ledger.cash + ledger.owed;
+  trade.decided = day.decided;
+  trade.traded = day.traded;
+  trade.flow = day.flow;
+  trade.wealth_before = held.sum() + cash_before;
+  ledger.cash += day.flow;
+  double bought = 0;
+  for (Eigen::Index i = 0; i < values.size(); ++i) {
+    if (values[i] == 0) continue;
+    const double market = day.market.size() > 0 ? day.market[i] : 0.0;
+    const auto cost = terms.costs[std::size_t(i)].of_trade(values[i], market);
+    trade.orders.push_back({i, units[i] - ledger.units[i], day.prices[i], values[i], cost});
+    trade.cost += cost;
+    bought += values[i];
+  }
+  ledger.cash -= bought + trade.cost.total();
+  ledger.units = units;
+  const Eigen::VectorXd after = held + values;
+  trade.wealth_after = after.sum() + ledger.cash + ledger.owed;
+  const Eigen::VectorXd change = after / trade.wealth_after - held / trade.wealth_before;
+  const double cash_change = (ledger.cash + ledger.owed) / trade.wealth_after - cash_before / trade.wealth_before;
+  trade.turnover = (change.cwiseAbs().sum() + std::abs(cash_change)) / 2;
+}
+
+void check_shapes(const Ledger& ledger, const Destination* destination, const TradingDay& day,
+                  const TradeTerms& terms) {
+  const auto n = ledger.units.size();
+  const auto fits = [&](std::size_t count, const char* name, bool may_be_empty) {
+    if (Eigen::Index(count) == n || (count == 0 && may_be_empty)) return;
+    throw InputError("trade", fmt::format("{} {} for {} assets", count, name, n), "Give one an asset");
+  };
+  check_per_asset(day.prices, n, "prices");
+  finite(day.flow, "flow");
+  fits(terms.costs.size(), "costs", false);
+  fits(terms.lots.size(), "lots", true);
+  fits(std::size_t(day.market.size()), "market figures", true);
+  if (!destination) return;
+  if (!destination->at) check_per_asset(destination->weights, n, "weights");
+  fits(destination->keeps.size(), "marks of what is kept", true);
+}
 
 }  // namespace
 
-Trade Ledger::trade_to(const Eigen::VectorXd& weights, const Eigen::VectorXd& prices, const CostRates& costs,
-                       const std::vector<PricedAsset>& assets) {
-  const Eigen::VectorXd holdings = units.cwiseProduct(prices);
+Trade Ledger::trade(const Destination& destination, const TradingDay& day, const TradeTerms& terms) {
+  check_shapes(*this, &destination, day, terms);
+  Trading trading(*this, day, terms);
+  trading.go_to(destination);
   Trade trade;
-  trade.wealth_before = holdings.sum() + cash;
-  trade.wealth_after = wealth_after_costs(trade.wealth_before, holdings, weights, costs);
-  const Eigen::VectorXd targets = trade.wealth_after * weights;
-  trade.value = targets - holdings;
-  for (Eigen::Index i = 0; i < trade.value.size(); ++i) {
-    const double value = trade.value[i], cost = costs.of_trade(i, value);
-    trade.cost += cost;
-    if (std::abs(value) <= smallest_order * trade.wealth_before) continue;
-    trade.orders.push_back({assets[std::size_t(i)].code, value / prices[i], prices[i], value, cost});
+  trade.shrunk = trading.factor();
+  trade.shortfall = trading.shortfall();
+  Eigen::VectorXd values = trading.values(), units = this->units;
+  if (terms.lots.empty()) {
+    for (Eigen::Index i = 0; i < values.size(); ++i) {
+      if (values[i] != 0) units[i] = (trading.held()[i] + values[i]) / day.prices[i];
+    }
+  } else {
+    units = Lots(*this, day, terms, trading).units();
+    values = (units - this->units).cwiseProduct(day.prices);
   }
-  const double cash_after = cash - trade.value.sum() - trade.cost;
-  const Eigen::VectorXd change = weights - holdings / trade.wealth_before;
-  const double cash_change = cash_after / trade.wealth_after - cash / trade.wealth_before;
-  trade.turnover = (change.cwiseAbs().sum() + std::abs(cash_change)) / 2;
-  units = targets.cwiseQuotient(prices);
-  cash = cash_after;
+  book(*this, trade, units, values, day, terms);
   return trade;
 }
 
-double wealth_after_costs(double wealth_before, const Eigen::VectorXd& holdings, const Eigen::VectorXd& weights,
-                          const CostRates& costs) {
-  const auto n = holdings.size();
-  finite(wealth_before, "wealth before costs");
-  check_per_asset(holdings, n, "holdings");
-  check_per_asset(weights, n, "weights");
-  costs.check(n);
-  double slope_lost = 0;
-  for (Eigen::Index i = 0; i < n; ++i) slope_lost += std::max(costs.buy[i], costs.sell[i]) * std::abs(weights[i]);
-  if (!(slope_lost < 1)) throw InputError("costs", "they could eat all wealth", "Lower the rates");
-  double wealth = wealth_before;
-  for (;;) {
-    double left = wealth, slope = 1;
-    for (Eigen::Index i = 0; i < holdings.size(); ++i) {
-      const double value = weights[i] * wealth - holdings[i];
-      const double rate = value > 0 ? costs.buy[i] : -costs.sell[i];
-      left += rate * value;
-      slope += rate * weights[i];
+Trade Ledger::raise_cash(const TradingDay& day, const TradeTerms& terms) {
+  check_shapes(*this, nullptr, day, terms);
+  const Eigen::VectorXd held = units.cwiseProduct(day.prices).cwiseMax(0);
+  const double need = -(cash + day.flow);
+  // What selling a share of all long positions leaves after its costs, less what is needed.
+  const auto room = [&](double share) {
+    double raised = 0;
+    for (Eigen::Index i = 0; i < held.size(); ++i) {
+      if (held[i] <= 0) continue;
+      const double market = day.market.size() > 0 ? day.market[i] : 0.0;
+      raised += share * held[i] - terms.costs[std::size_t(i)].sell.of(share * held[i], market).total();
     }
-    const double next = wealth - (left - wealth_before) / slope;
-    if (!(next < wealth)) return wealth;  // from above the steps only fall, until rounding is all that's left
-    wealth = next;
+    return raised - need;
+  };
+  Trade trade;
+  trade.reason = Trade::Reason::withdrawal;
+  double low = 0, high = 1;
+  if (need <= 0) {
+    high = 0;
+  } else if (room(1) < 0) {
+    trade.shortfall = -room(1);
+  } else {
+    for (int step = 0; step < most_steps && high - low > std::numeric_limits<double>::epsilon(); ++step) {
+      const double middle = (low + high) / 2;
+      (room(middle) < 0 ? low : high) = middle;
+    }
   }
+  Eigen::VectorXd values = -high * held, after = units;
+  for (Eigen::Index i = 0; i < values.size(); ++i) {
+    if (values[i] == 0) continue;
+    after[i] *= 1 - high;
+    if (terms.lots.empty()) continue;
+    const double lot = terms.lots[std::size_t(i)];
+    after[i] = lot * std::floor(after[i] / lot * (1 + lot_rounding));
+    values[i] = (after[i] - units[i]) * day.prices[i];
+  }
+  book(*this, trade, after, values, day, terms);
+  return trade;
 }
 
 }  // namespace inchtide

@@ -1,110 +1,382 @@
-// The walk: row by row, decisions, trades, wealth.
+// The walk: row by row, what the market does to a ledger and what the plan does about it.
+
+#include "inchtide/rehearsal/walk.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <tuple>
 
 #include "inchtide/base/errors.hpp"
-#include "inchtide/base/range.hpp"
-#include "inchtide/rehearsal/rehearsal.hpp"
+#include "rehearsal/calendar.hpp"
+#include "rehearsal/market.hpp"
 #include "rehearsal/measures.hpp"
+#include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr std::size_t days_between_looks = 256;  // at the stop check
+constexpr std::size_t rows_between_looks = 256;  // at the stop check
 
-void check_door(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {
-  table.check();
-  finite(options.risk_free, "risk-free rate");
-  finite(options.wealth, "wealth");
-  const auto n = Eigen::Index(table.assets.size());
-  const std::string where = fmt::format("rehearsal '{}'", plan.name);
-  if (plan.weights.size() != n || plan.costs.buy.size() != n || plan.costs.sell.size() != n) {
-    throw InputError(
-        where, fmt::format("{} weights and {} cost rates for {} assets", plan.weights.size(), plan.costs.buy.size(), n),
-        "Give one of each an asset");
-  }
-  if (options.delay < 0) throw InputError(where, "a negative delay would look ahead", "Give 0 or more trading days");
-  if (!(options.wealth > 0))
-    throw InputError(where, "it starts without wealth", {Means::wealth, "Give a positive amount"});
-  if (table.rows() < std::size_t(options.delay) + 2) {
-    throw InputError(where, fmt::format("{} days of prices are too few", table.rows()),
-                     "Start earlier: it needs the day of the decision, the day of the trade and one more");
-  }
-}
-
-void check_figures(const PriceTable& table, const RehearsalPlan& plan) {
-  double worst_cost = 0;
-  for (Eigen::Index i = 0; i < plan.weights.size(); ++i) {
-    const auto& code = table.assets[std::size_t(i)].code;
-    if (!std::isfinite(plan.weights[i]))
-      throw InputError(Where::of_asset(code), "its weight is not a finite number", "Give a figure");
-    for (std::size_t d = 0; d < table.rows(); ++d) {
-      if (!(table.prices(Eigen::Index(d), i) > 0)) {
-        throw InputError(Where::of_asset(code), fmt::format("no price on {}", to_string(table.days[d])),
-                         "Align on common days first");
-      }
-    }
-    for (double rate : {plan.costs.buy[i], plan.costs.sell[i]}) {
-      within(rate, 0, 1, fmt::format("cost of trading {}", code));
-    }
-    worst_cost += std::abs(plan.weights[i]) * std::max(plan.costs.buy[i], plan.costs.sell[i]);
-  }
-  if (worst_cost >= 1) {
-    throw InputError(fmt::format("rehearsal '{}'", plan.name),
-                     fmt::format("its costs of {:.0f} basis points could eat all wealth", worst_cost / basis_point),
-                     "Lower the rates");
-  }
+/// The targets, made smaller where they would not leave the floor of cash.
+Eigen::VectorXd above_floor(const Eigen::VectorXd& targets, double floor) {
+  const double sum = targets.sum();
+  return floor > 0 && sum > 1 - floor ? Eigen::VectorXd(targets * ((1 - floor) / sum)) : targets;
 }
 
 }  // namespace
 
-Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {
-  check_door(table, plan, options);
-  check_figures(table, plan);
-  const auto rows = table.rows();
-  const auto delay = std::size_t(options.delay);
-  auto looks = plan.schedule.looks(table.days);
-  looks[0] = true;
-
-  Rehearsal run;
-  run.name = plan.name;
-  run.schedule = plan.schedule.text();
-  run.aim = plan.aim;
-  run.days = table.days;
-  run.rows_per_year = table.rows_per_year();
-  run.net.resize(Eigen::Index(rows));
-  run.gross.resize(Eigen::Index(rows));
-  Ledger ledger{Eigen::VectorXd::Zero(plan.weights.size()), options.wealth};
-  double net = options.wealth, gross = options.wealth;
-  for (std::size_t t = 0; t < rows; ++t) {
-    if (t % days_between_looks == 0) {
-      options.watch.check();
-      options.watch.done(t, rows, plan.name);
-    }
-    const Eigen::VectorXd prices = table.prices.row(Eigen::Index(t)).transpose();
-    const double before = ledger.wealth(prices);
-    if (!(before > 0)) {
-      throw InputError(fmt::format("rehearsal '{}', {}", plan.name, to_string(table.days[t])),
-                       "the short positions have lost all wealth", "Use smaller short positions");
-    }
-    gross *= before / net;
-    net = before;
-    if (t >= delay && looks[t - delay]) {
-      auto trade = ledger.trade_to(plan.weights, prices, plan.costs, table.assets);
-      trade.decided = table.days[t - delay];
-      trade.traded = table.days[t];
-      net = trade.wealth_after;
-      run.trades.push_back(std::move(trade));
-    }
-    run.net[Eigen::Index(t)] = net;
-    run.gross[Eigen::Index(t)] = gross;
+struct Walk::Plans {
+  Plans(const PriceTable& prices, const RehearsalPlan& given, const RehearsalOptions& how)
+      : table(prices), plan(given), options(how), calendar(table, plan, options), market(table, plan, options) {
+    terms = plan.terms;
+    if (terms.costs.empty()) terms.costs.resize(table.assets.size());
+    if (plan.schedule.band) groups = groups_of(*plan.schedule.band, table.codes(), plan.tags);
+    needs_market = std::ranges::any_of(
+        terms.costs, [](const AssetCosts& costs) { return costs.buy.impact > 0 || costs.sell.impact > 0; });
   }
-  options.watch.done(rows, rows, plan.name);
-  measure(run, options);
+
+  [[nodiscard]] Day day(std::size_t row) const { return table.days[row]; }
+  [[nodiscard]] std::string where(std::size_t row) const {
+    return fmt::format("rehearsal '{}', {}", plan.name, to_string(day(row)));
+  }
+
+  const PriceTable& table;
+  const RehearsalPlan& plan;
+  const RehearsalOptions& options;
+  Calendar calendar;
+  Market market;
+  TradeTerms terms;
+  BandGroups groups;
+  bool needs_market = false;
+};
+
+namespace {
+
+/// One row of a walk.
+class Row {
+ public:
+  template <typename Plans>
+  Row(const Plans& plans, WalkState& state, std::size_t row)
+      : table_(plans.table),
+        plan_(plans.plan),
+        options_(plans.options),
+        calendar_(plans.calendar),
+        market_(plans.market),
+        terms_(plans.terms),
+        groups_(plans.groups),
+        needs_market_(plans.needs_market),
+        state_(state),
+        row_(row),
+        day_(plans.day(row)),
+        where_(plans.where(row)) {}
+
+  void walk() {
+    const auto at = Eigen::Index(row_ - options_.first_row);
+    state_.so_far.paper[at] = at == 0 ? 0.0 : market_.paper_return(state_, row_, state_.targets);
+    const double fees = market_.pass(state_, row_, terms_);
+    const double before = wealth();
+    if (!(before > 0)) {
+      throw InputError(where_, fmt::format("all wealth is lost: {:.0f} is left", before),
+                       "Use smaller short positions, or take less out");
+    }
+    auto& run = state_.so_far;
+    run.before[at] = before;
+    run.gross[at] = state_.gross *= (before + fees) / state_.net;
+    const double flow = calendar_.flow(row_, before);
+    run.flow[at] = flow;
+    if (flow != 0) note(Event::Kind::flow, "", flow);
+    run.running.flows += flow;
+    act(flow);
+    run.net[at] = state_.net = wealth();
+    if (options_.keep_weights) {
+      run.weights.row(at) = state_.ledger.units.cwiseProduct(prices()).transpose() / state_.net;
+    }
+  }
+
+  /// What a decision that still waits would trade at the last row's prices.
+  [[nodiscard]] PendingTrade pending() {
+    auto destination = destination_for(*state_.decision, 0);
+    destination.keeps.resize(table_.assets.size(), 0);
+    for (std::size_t i = 0; i < destination.keeps.size(); ++i) {
+      if (is_pinned(Eigen::Index(i)) || std::isnan(state_.last_price[Eigen::Index(i)])) destination.keeps[i] = 1;
+    }
+    auto ledger = state_.ledger;
+    return {table_.days[state_.decision->row], ledger.trade(destination, trading_day(0), terms_)};
+  }
+
+ private:
+  /// Unpriced assets, of which nothing is held, count as nothing.
+  [[nodiscard]] Eigen::VectorXd prices() const {
+    return state_.last_price.array().isNaN().select(1.0, state_.last_price);
+  }
+  [[nodiscard]] double wealth() const { return state_.ledger.wealth(prices()); }
+
+  /// Flow, trade, look.
+  void act(double flow) {
+    if (calendar_.estimates(row_)) estimate(flow);
+    if (plan_.estimation == std::nullopt) calendar_.targets(row_, state_.targets);
+    bool looked = false;
+    if (!state_.decision && options_.delay == 0) {
+      look(flow);
+      looked = true;
+    }
+    const bool due = state_.decision && row_ >= state_.decision->row + std::size_t(options_.delay);
+    if (!due || !trade(flow)) pay(flow);
+    if (!state_.decision && !looked) look(0);
+  }
+
+  [[nodiscard]] Look seen(double flow) const {
+    Look look{
+        row_, day_, state_.ledger.units.cwiseProduct(prices()), state_.ledger.cash + state_.ledger.owed + flow, {}};
+    look.targets = reachable(above_floor(state_.targets, terms_.cash_floor), look.weights());
+    return look;
+  }
+
+  [[nodiscard]] bool is_pinned(Eigen::Index i) const {
+    return state_.ended[std::size_t(i)] || state_.closed_for[std::size_t(i)] > options_.holiday_rows;
+  }
+
+  /// The targets with what cannot be traded at the weights it has, and the others sharing what that leaves.
+  [[nodiscard]] Eigen::VectorXd reachable(const Eigen::VectorXd& targets, const Eigen::VectorXd& weights) const {
+    Eigen::VectorXd there = targets;
+    double pinned_targets = 0, pinned = 0;
+    for (Eigen::Index i = 0; i < targets.size(); ++i) {
+      if (!is_pinned(i)) continue;
+      pinned_targets += targets[i];
+      pinned += weights[i];
+      there[i] = weights[i];
+    }
+    const double others = targets.sum() - pinned_targets;
+    if (pinned == pinned_targets || std::abs(others) <= band_rounding) return there;
+    for (Eigen::Index i = 0; i < targets.size(); ++i) {
+      if (!is_pinned(i)) there[i] *= (others + pinned_targets - pinned) / others;
+    }
+    return there;
+  }
+
+  void look(double flow) {
+    Decision decision{row_};
+    if (plan_.rule) {
+      decision.own = plan_.rule(seen(flow));
+      if (!decision.own) return;
+    } else if (row_ != options_.first_row) {
+      const auto& schedule = plan_.schedule;
+      const bool calendar = calendar_.looks(row_), watches = schedule.watches();
+      if (!calendar && !watches) return;
+      const bool outside = schedule.band && is_outside(*schedule.band, seen(flow), groups_);
+      const bool both = schedule.band && schedule.join == Schedule::Join::both;
+      if (!(both || !calendar ? outside : true)) return;
+    }
+    if (options_.size == RehearsalOptions::Size::decision) fix_units(decision, flow);
+    note(Event::Kind::decision);
+    state_.decision = std::move(decision);
+  }
+
+  /// Units that the destination has at this close.
+  void fix_units(Decision& decision, double flow) const {
+    const auto destination = destination_for(decision, flow);
+    const double wealth = seen(flow).wealth();
+    const Eigen::VectorXd weights = destination.at ? destination.at(wealth) : destination.weights;
+    decision.units = wealth * weights.cwiseQuotient(prices());
+    decision.cash = 1 - weights.sum();
+    decision.own.reset();
+  }
+
+  [[nodiscard]] Destination destination_for(const Decision& decision, double flow) const {
+    if (decision.units.size() > 0) {
+      Destination destination;
+      destination.at = [values = Eigen::VectorXd(decision.units.cwiseProduct(prices()))](double wealth) {
+        return Eigen::VectorXd(values / wealth);
+      };
+      destination.cash = decision.cash;
+      return destination;
+    }
+    if (decision.own) return *decision.own;
+    const auto look = seen(flow);
+    const bool first = state_.so_far.trades.empty() && !options_.start;
+    if (plan_.schedule.to == Schedule::To::after_costs && plan_.after_costs) {
+      Destination destination{plan_.after_costs(look)};
+      return plan_.schedule.cap && !first ? capped(destination, look, *plan_.schedule.cap) : destination;
+    }
+    return first ? Destination{look.targets} : destination_of(plan_.schedule, look, groups_);
+  }
+
+  /// Trades what was decided, unless it needs an asset that is closed; whether it did.
+  bool trade(double flow) {
+    auto destination = destination_for(*state_.decision, flow);
+    const auto look = seen(flow);
+    const double wealth = look.wealth();
+    const Eigen::VectorXd weights = destination.at ? destination.at(wealth) : destination.weights;
+    destination.keeps.resize(table_.assets.size(), 0);
+    for (Eigen::Index i = 0; i < weights.size(); ++i) {
+      if (state_.closed_for[std::size_t(i)] == 0 && !state_.ended[std::size_t(i)]) continue;
+      if (is_pinned(i)) {
+        go_round(i, look);
+        destination.keeps[std::size_t(i)] = 1;
+        continue;
+      }
+      const double order = std::abs(weights[i] * wealth - look.holdings[i]);
+      const bool needed = order >= std::max(terms_.smallest_order, rounding_order * wealth);
+      if (needed) return wait(i, look);
+      destination.keeps[std::size_t(i)] = 1;
+    }
+    finish_trade(destination, flow);
+    return true;
+  }
+
+  /// A suspension that keeps a trade from the targets is said.
+  void go_round(Eigen::Index i, const Look& look) {
+    const double target = above_floor(state_.targets, terms_.cash_floor)[i];
+    const double off = std::abs(target - look.weights()[i]) * look.wealth();
+    if (state_.ended[std::size_t(i)] || off < std::max(terms_.smallest_order, rounding_order * look.wealth())) return;
+    if (std::isnan(state_.last_price[i])) throw_unpriced(i, target);
+    note(Event::Kind::suspension, table_.assets[std::size_t(i)].code);
+  }
+
+  /// The trade needs an asset that is closed.
+  bool wait(Eigen::Index i, const Look& look) {
+    if (std::isnan(state_.last_price[i])) throw_unpriced(i, look.targets[i]);
+    if (!state_.decision->waits) note(Event::Kind::wait, table_.assets[std::size_t(i)].code);
+    state_.decision->waits = true;
+    return false;
+  }
+
+  [[noreturn]] void throw_unpriced(Eigen::Index i, double target) const {
+    throw InputError(Where::of_asset(table_.assets[std::size_t(i)].code),
+                     fmt::format("it has no price up to {}, and {:.2f}% of the wealth were to go into it",
+                                 to_string(day_), 100 * target),
+                     "Start later, or leave it out");
+  }
+
+  [[nodiscard]] TradingDay trading_day(double flow) const {
+    TradingDay day{state_.decision ? table_.days[state_.decision->row] : day_, day_, prices(), flow};
+    if (needs_market_) day.market = market_.impact_at(state_.decision ? state_.decision->row : row_);
+    return day;
+  }
+
+  void finish_trade(const Destination& destination, double flow) {
+    auto trade = state_.ledger.trade(destination, trading_day(flow), terms_);
+    state_.decision.reset();
+    if (!trade.orders.empty()) state_.so_far.trades.push_back(std::move(trade));
+  }
+
+  /// A flow on a row without a trade.
+  void pay(double flow) {
+    if (flow >= 0 || state_.ledger.cash + flow >= 0 || state_.targets.sum() > 1 + rounding_order) {
+      state_.ledger.cash += flow;
+      return;
+    }
+    auto trade = state_.ledger.raise_cash(trading_day(flow), terms_);
+    trade.decided = day_;
+    if (!trade.orders.empty()) state_.so_far.trades.push_back(std::move(trade));
+  }
+
+  void estimate(double flow) {
+    try {
+      Eigen::VectorXd targets = plan_.estimation->choose(seen(flow));
+      if (targets.size() != state_.targets.size() || !targets.allFinite()) {
+        throw InputError(where_, "the re-estimation gave no weights", "Give one an asset");
+      }
+      state_.targets = std::move(targets);
+      state_.so_far.targets.push_back(state_.targets);
+      note(Event::Kind::estimate);
+    } catch (const Interrupted&) {
+      throw;
+    } catch (const Error& error) {
+      if (row_ == options_.first_row) throw;  // there are no older targets
+      state_.so_far.marked = true;
+      note(Event::Kind::failure, "", 0, error.what());
+    }
+  }
+
+  void note(Event::Kind kind, const std::string& asset = "", double figure = 0, const std::string& words = "") {
+    state_.so_far.log.push_back({kind, day_, asset, figure, words});
+  }
+
+  const PriceTable& table_;
+  const RehearsalPlan& plan_;
+  const RehearsalOptions& options_;
+  const Calendar& calendar_;
+  const Market& market_;
+  const TradeTerms& terms_;
+  const BandGroups& groups_;
+  bool needs_market_;
+  WalkState& state_;
+  std::size_t row_;
+  Day day_;
+  std::string where_;
+};
+
+}  // namespace
+
+Walk::Walk(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options)
+    : plans_(std::make_unique<const Plans>(table, plan, options)) {}
+
+Walk::~Walk() = default;
+
+WalkState Walk::begin() const {
+  const auto& [table, plan, options] = std::tie(plans_->table, plans_->plan, plans_->options);
+  const auto n = Eigen::Index(table.assets.size());
+  const auto rows = Eigen::Index(table.rows() - options.first_row);
+  WalkState state;
+  state.row = options.first_row;
+  state.ledger = options.start ? *options.start : Ledger{Eigen::VectorXd::Zero(n), options.wealth};
+  state.targets = plan.weights.size() > 0 ? plan.weights : Eigen::VectorXd(Eigen::VectorXd::Zero(n));
+  state.last_price = Eigen::VectorXd::Constant(n, std::numeric_limits<double>::quiet_NaN());
+  state.closed_for.assign(std::size_t(n), 0);
+  state.ended.assign(std::size_t(n), 0);
+  plans_->market.look_back(state);
+  auto& run = state.so_far;
+  run.name = plan.name;
+  run.schedule = plan.rule ? "own rule" : plan.schedule.text();
+  run.aim = plan.aim;
+  run.assets = table.codes();
+  run.days.assign(table.days.begin() + std::ptrdiff_t(options.first_row), table.days.end());
+  run.net.resize(rows);
+  run.before.resize(rows);
+  run.flow.resize(rows);
+  run.gross.resize(rows);
+  run.paper.resize(rows);
+  if (options.keep_weights) run.weights.resize(rows, n);
+  state.net = state.gross = plans_->market.wealth_at_start(state);
+  run.targets.push_back(state.targets);
+  return state;
+}
+
+void Walk::go_on(WalkState& state, std::size_t to_row) const {
+  const auto& watch = plans_->options.watch;
+  const auto first = plans_->options.first_row, rows = plans_->table.rows();
+  for (; state.row < std::min(to_row, rows); ++state.row) {
+    if ((state.row - first) % rows_between_looks == 0) {
+      watch.check();
+      watch.done(state.row - first, rows - first, plans_->plan.name);
+    }
+    Row(*plans_, state, state.row).walk();
+  }
+}
+
+Rehearsal Walk::finish(WalkState state) const {
+  if (state.row != plans_->table.rows()) {
+    throw InputError(fmt::format("rehearsal '{}'", plans_->plan.name), "the walk isn't at its end",
+                     "Walk on to the last row");
+  }
+  auto run = std::move(state.so_far);
+  run.end = state.ledger;
+  if (state.decision) run.pending = Row(*plans_, state, plans_->table.rows() - 1).pending();
+  run.rows_per_year = plans_->options.rows_per_year.value_or(plans_->calendar.rows_per_year());
+  plans_->options.watch.done(run.days.size(), run.days.size(), run.name);
+  measure(run, plans_->options);
   return run;
+}
+
+Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {
+  const Walk walk(table, plan, options);
+  auto state = walk.begin();
+  walk.go_on(state, table.rows());
+  return walk.finish(std::move(state));
 }
 
 }  // namespace inchtide

@@ -2,9 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <stdexcept>
+
 #include "begin.hpp"
 #include "inchtide/base/percent.hpp"
 #include "json.hpp"
+#include "rehearsal_charts.hpp"
 #include "weight_tables.hpp"
 
 namespace inchtide::report {
@@ -17,109 +22,405 @@ Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency
                {"Schedule"},
                {"Growth per year", Format::percent},
                {"Volatility", Format::percent},
-               {"Sharpe", Format::number3},
+               {"Sharpe", Format::number2},
+               {"give or take", Format::number2},
                {"Max drawdown", Format::percent},
+               {"Off its targets", Format::percent},
                {"Turnover per year", Format::percent},
                {"Cost per year", Format::percent},
-               {"Costs paid", Format::money, currency},
                {"Orders", Format::count},
+               {"Trading days", Format::count},
                {"End wealth", Format::money, currency}},
               {},
               {}};
   for (const auto& run : runs) {
     table.add({run.aim, run.schedule, run.growth_per_year, run.volatility, sharpe_cell(run.sharpe, run.volatility),
-               run.max_drawdown, run.turnover_per_year, run.cost_per_year, run.costs_paid, double(run.order_count),
+               sharpe_cell(run.sharpe_error, run.volatility), run.max_drawdown, run.tracking_to_targets,
+               run.turnover_after_first, run.cost_per_year, double(run.order_count), double(run.trades.size()),
                run.net[run.net.size() - 1]});
   }
   if (!runs.empty()) {
-    table.notes.push_back(
+    table.notes.emplace_back(
         fmt::format("From {} to {}; growth is after costs, compounded; cost per year is what growth would "
                     "have been higher without them",
                     to_string(runs.front().days.front()), to_string(runs.front().days.back())));
-    table.notes.push_back("Turnover is half the sum of absolute weight changes, the first purchase included");
+    table.notes.emplace_back(
+        "Turnover is half the sum of absolute weight changes, the first purchase aside; off its targets is the "
+        "tracking "
+        "error to the same weights held every day for nothing");
+    table.notes.emplace_back("A Sharpe ratio is known give or take one standard error (independent returns)");
   }
   return table;
 }
 
-/// At most this many lines can be told apart; beyond it each aim shows its first and last schedule only.
-constexpr std::size_t most_lines = 8;
-
-std::vector<const Rehearsal*> runs_to_draw(const std::vector<Rehearsal>& runs) {
-  std::vector<const Rehearsal*> drawn;
-  for (std::size_t k = 0; k < runs.size(); ++k) {
-    const bool first = k == 0 || runs[k - 1].aim != runs[k].aim;
-    const bool last = k + 1 == runs.size() || runs[k + 1].aim != runs[k].aim;
-    if (runs.size() <= most_lines || first || last) drawn.push_back(&runs[k]);
+/// What estimates promised beside what came, a row a run.
+Table promised_table(const Runs& runs) {
+  Table table{"promised",
+              "Promised and delivered",
+              {{"Portfolio and schedule"},
+               {"Estimates", Format::count},
+               {"Return promised", Format::percent},
+               {"delivered", Format::percent},
+               {"Volatility promised", Format::percent},
+               {"delivered", Format::percent},
+               {"Sharpe promised", Format::number2},
+               {"delivered", Format::number2},
+               {"Volatility, times as promised", Format::number2}},
+              {},
+              {}};
+  for (const auto& kept : runs.kept) {
+    Promise mean;
+    for (const auto& promise : runs.promised) {
+      if (promise.run != kept.run) continue;
+      const double share = 1 / double(kept.estimates);
+      mean.expected_return += share * promise.expected_return;
+      mean.delivered_return += share * promise.delivered_return;
+      mean.volatility += share * promise.volatility;
+      mean.delivered_volatility += share * promise.delivered_volatility;
+      mean.sharpe += share * promise.sharpe;
+      mean.delivered_sharpe += share * promise.delivered_sharpe;
+    }
+    table.add({kept.run, double(kept.estimates), mean.expected_return, mean.delivered_return, mean.volatility,
+               mean.delivered_volatility, mean.sharpe, mean.delivered_sharpe, kept.volatility_ratio});
   }
-  return drawn;
+  table.notes.emplace_back("Returns are arithmetic means per year, after costs; of several estimates their averages");
+  for (const auto& kept : runs.kept) {
+    if (kept.estimates < 2) continue;
+    table.notes.emplace_back(fmt::format("{}: delivered less promised is {} a year, give or take {}", kept.run,
+                                         percent_text(kept.mean_difference), percent_text(kept.difference_error)));
+  }
+  return table;
 }
 
-/// The net wealth of each run over time, 100 at the start.
-Chart wealth_chart(const std::vector<Rehearsal>& runs) {
-  const auto drawn = runs_to_draw(runs);
-  Chart chart{.name = "wealth", .title = "Rehearsed wealth after costs"};
-  if (drawn.size() < runs.size()) chart.subtitle = "the first and the last schedule of each portfolio";
-  chart.x = {"Day", Scale::day};
-  chart.y = {"Wealth, 100 at the start", Scale::number};
-  chart.key = Chart::Key::below;
-  std::vector<std::string> aims;
-  for (const auto* run : drawn) {
-    const bool known = !aims.empty() && aims.back() == run->aim;
-    if (!known) aims.push_back(run->aim);
-    Line line{fmt::format("{}, {}", run->aim, run->schedule), run->days, {}, colour::of_series(aims.size() - 1)};
-    line.dash = known ? Dash::dashed : Dash::solid;
-    line.width = 2;
-    for (double wealth : run->net) line.y.push_back(100 * wealth / run->net[0]);
-    chart.series.emplace_back(std::move(line));
+Table years_table(const std::vector<Rehearsal>& runs, int delay) {
+  Table table{"years", "Growth by calendar year, after costs", {{"Portfolio"}, {"Schedule"}}, {}, {}};
+  for (const auto& year : years_of(runs.front(), delay)) {
+    table.columns.push_back({std::to_string(year.year), Format::percent});
   }
-  return chart;
+  for (const auto& run : runs) {
+    std::vector<Cell> row{run.aim, run.schedule};
+    for (const auto& year : years_of(run, delay)) row.emplace_back(year.growth);
+    table.add(std::move(row));
+  }
+  table.notes.emplace_back(fmt::format("The first year from {}, the last to {}",
+                                       to_string(runs.front().days[std::size_t(delay)]),
+                                       to_string(runs.front().days.back())));
+  return table;
 }
 
-Json trade_json(const Trade& trade) {
+Table costs_table(const std::vector<Rehearsal>& runs, const std::string& currency) {
+  const std::pair<const char*, double OrderCost::*> parts[] = {{"Commission", &OrderCost::commission},
+                                                               {"Fees", &OrderCost::fee},
+                                                               {"Half-spread", &OrderCost::half_spread},
+                                                               {"Stamp duty", &OrderCost::stamp_duty},
+                                                               {"Conversion", &OrderCost::conversion},
+                                                               {"Impact", &OrderCost::impact},
+                                                               {"Other", &OrderCost::other}};
+  Table table{"costs", "What it cost, by part", {{"Portfolio"}, {"Schedule"}}, {}, {}};
+  const auto any = [&](double OrderCost::*part) {
+    return std::ranges::any_of(runs, [&](const Rehearsal& run) { return run.costs.*part != 0; });
+  };
+  const bool custody = std::ranges::any_of(runs, [](const Rehearsal& run) { return run.running.custody != 0; });
+  const bool borrowing = std::ranges::any_of(runs, [](const Rehearsal& run) { return run.running.borrowing != 0; });
+  for (const auto& [name, part] : parts) {
+    if (any(part)) table.columns.push_back({name, Format::money, currency});
+  }
+  if (custody) table.columns.push_back({"Custody", Format::money, currency});
+  if (borrowing) table.columns.push_back({"Borrowing shares", Format::money, currency});
+  table.columns.push_back({"All", Format::money, currency});
+  for (const auto& run : runs) {
+    std::vector<Cell> row{run.aim, run.schedule};
+    for (const auto& [name, part] : parts) {
+      if (any(part)) row.emplace_back(run.costs.*part);
+    }
+    if (custody) row.emplace_back(run.running.custody);
+    if (borrowing) row.emplace_back(run.running.borrowing);
+    row.emplace_back(run.costs_paid + run.running.custody + run.running.borrowing);
+    table.add(std::move(row));
+  }
+  return table;
+}
+
+Table against_table(const Runs& runs, const std::string& benchmark) {
+  Table table{"against",
+              "Beside " + benchmark,
+              {{"Portfolio"},
+               {"Schedule"},
+               {"Tracking error", Format::percent},
+               {"Information ratio", Format::number2},
+               {"Beta", Format::number2},
+               {"Up capture", Format::percent},
+               {"Down capture", Format::percent}},
+              {},
+              {}};
+  for (std::size_t k = 0; k + 1 < runs.all.size() && k < runs.against.size(); ++k) {
+    const auto& one = runs.against[k];
+    table.add({runs.all[k].aim, runs.all[k].schedule, one.tracking_error, one.information_ratio, one.beta,
+               one.up_capture, one.down_capture});
+  }
+  table.notes.emplace_back("By returns from day to day after costs; the benchmark trades for nothing");
+  return table;
+}
+
+const char* word_for(Event::Kind kind) {
+  switch (kind) {
+    case Event::Kind::decision: return "decides to trade";
+    case Event::Kind::wait: return "waits: closed";
+    case Event::Kind::suspension: return "trades go round it: suspended";
+    case Event::Kind::end: return "ended, cashed";
+    case Event::Kind::split: return "split";
+    case Event::Kind::dividend: return "dividend";
+    case Event::Kind::flow: return "cash paid in or out";
+    case Event::Kind::estimate: return "new targets";
+    case Event::Kind::failure: return "no new targets";
+  }
+  throw std::logic_error("an event of no kind");
+}
+
+/// For files: what happened day by day.
+Table log_table(const std::vector<Rehearsal>& runs) {
+  Table table{"log",
+              "What happened",
+              {{"Run"}, {"Day", Format::day}, {"Event"}, {"Asset"}, {"Figure", Format::number2}, {"Words"}},
+              {},
+              {},
+              0};
+  for (const auto& run : runs) {
+    for (const auto& event : run.log) {
+      table.add({run.name, event.day, word_for(event.kind), event.asset,
+                 event.figure == 0 ? Cell() : Cell(event.figure), event.words});
+    }
+  }
+  return table;
+}
+
+void add_orders(Table& table, const std::string& name, const Trade& trade, const std::vector<std::string>& assets) {
+  for (const auto& order : trade.orders) {
+    const auto& cost = order.cost;
+    table.add({name, trade.decided, trade.traded, assets[std::size_t(order.asset)], order.value > 0 ? "buy" : "sell",
+               std::abs(order.units), order.price, std::abs(order.value), cost.fee, cost.commission, cost.half_spread,
+               cost.stamp_duty, cost.conversion, cost.impact, cost.other, cost.total()});
+  }
+}
+
+std::vector<Column> columns_of_orders(const std::string& currency) {
+  return {{"Run"},
+          {"Decided", Format::day},
+          {"Traded", Format::day},
+          {"Asset"},
+          {"Side"},
+          {"Units", Format::number2},
+          {"Price", Format::money, currency},
+          {"Value", Format::money, currency},
+          {"Fee", Format::money, currency},
+          {"Commission", Format::money, currency},
+          {"Half-spread", Format::money, currency},
+          {"Stamp duty", Format::money, currency},
+          {"Conversion", Format::money, currency},
+          {"Impact", Format::money, currency},
+          {"Other", Format::money, currency},
+          {"Cost", Format::money, currency}};
+}
+
+/// For files: every order with every part of its cost.
+Table trades_table(const std::vector<Rehearsal>& runs, const std::string& currency) {
+  Table table{"trades", "Orders", columns_of_orders(currency), {}, {}, 0};
+  for (const auto& run : runs) {
+    for (const auto& trade : run.trades) add_orders(table, run.name, trade, run.assets);
+  }
+  return table;
+}
+
+/// What the rules would do now.
+std::optional<Table> pending_table(const std::vector<Rehearsal>& runs, const std::string& currency) {
+  Table table{"pending",
+              "Decided and not traded yet, when the prices end",
+              {{"Run"},
+               {"Decided", Format::day},
+               {"Orders", Format::count},
+               {"Value", Format::money, currency},
+               {"Cost", Format::money, currency}},
+              {},
+              {}};
+  for (const auto& run : runs) {
+    if (!run.pending) continue;
+    double value = 0;
+    for (const auto& order : run.pending->trade.orders) value += std::abs(order.value);
+    table.add({run.name, run.pending->decided, double(run.pending->trade.orders.size()), value,
+               run.pending->trade.cost.total()});
+  }
+  if (table.rows.empty()) return std::nullopt;
+  table.notes.emplace_back("At the last prices; the orders themselves are in the JSON");
+  return table;
+}
+
+/// For files: wealth after costs at every close.
+Table wealth_table(const std::vector<Rehearsal>& runs, const std::string& currency) {
+  Table table{"wealth", "Wealth after costs", {{"Day", Format::day}}, {}, {}, 0};
+  for (const auto& run : runs) table.columns.push_back({run.name, Format::money, currency});
+  for (std::size_t t = 0; t < runs.front().days.size(); ++t) {
+    std::vector<Cell> row{runs.front().days[t]};
+    for (const auto& run : runs) row.emplace_back(run.net[Eigen::Index(t)]);
+    table.add(std::move(row));
+  }
+  return table;
+}
+
+/// For files: what is held in the end.
+Table holdings_table(const std::vector<Rehearsal>& runs) {
+  Table table{"holdings", "Held in the end", {{"Run"}, {"Asset"}, {"Units", Format::number2}}, {}, {}, 0};
+  for (const auto& run : runs) {
+    for (Eigen::Index i = 0; i < run.end.units.size(); ++i) {
+      if (run.end.units[i] != 0) table.add({run.name, run.assets[std::size_t(i)], run.end.units[i]});
+    }
+    table.add({run.name, "cash", run.end.cash});
+  }
+  return table;
+}
+
+/// Part by part, those that are 0 left out.
+Json costs_json(const OrderCost& cost) {
+  auto parts = Json::object();
+  const auto add = [&](const char* name, double money) {
+    if (money != 0) parts[name] = money;
+  };
+  add("fee", cost.fee);
+  add("commission", cost.commission);
+  add("half_spread", cost.half_spread);
+  add("stamp_duty", cost.stamp_duty);
+  add("conversion", cost.conversion);
+  add("impact", cost.impact);
+  add("other", cost.other);
+  return parts;
+}
+
+Json trade_json(const Trade& trade, const std::vector<std::string>& assets) {
   auto orders = Json::array();
   for (const auto& order : trade.orders) {
-    orders.push_back({{"asset", order.asset},
+    orders.push_back({{"asset", assets[std::size_t(order.asset)]},
                       {"units", order.units},
                       {"price", order.price},
                       {"value", order.value},
-                      {"costs", {{"proportional", order.cost}}}});
+                      {"costs", costs_json(order.cost)}});
   }
   return {{"decided", to_string(trade.decided)},
           {"traded", to_string(trade.traded)},
           {"wealth_before", trade.wealth_before},
           {"wealth_after", trade.wealth_after},
-          {"cost", trade.cost},
+          {"cost", trade.cost.total()},
           {"turnover", trade.turnover},
           {"orders", orders}};
 }
 
-Json run_json(const Rehearsal& run) {
-  auto trades = Json::array();
-  for (const auto& trade : run.trades) trades.push_back(trade_json(trade));
-  return {{"name", run.name},
-          {"schedule", run.schedule},
-          {"aim", run.aim},
-          {"growth", run.growth},
-          {"growth_per_year", run.growth_per_year},
-          {"rows_per_year", run.rows_per_year},
-          {"volatility", run.volatility},
-          {"sharpe", run.volatility > 0 ? Json(run.sharpe) : Json()},
-          {"max_drawdown", run.max_drawdown},
-          {"max_drawdown_from", to_string(run.max_drawdown_from)},
-          {"max_drawdown_to", to_string(run.max_drawdown_to)},
-          {"turnover_per_year", run.turnover_per_year},
-          {"cost_per_year", run.cost_per_year},
-          {"costs_paid", run.costs_paid},
-          {"order_count", run.order_count},
-          {"trading_days", run.trades.size()},
-          {"trades", trades},
-          {"wealth", {{"days", days_json(run.days)}, {"net", list_of(run.net)}, {"gross", list_of(run.gross)}}}};
+Json log_json(const Rehearsal& run) {
+  auto log = Json::array();
+  for (const auto& event : run.log) {
+    Json entry{{"day", to_string(event.day)}, {"event", word_for(event.kind)}};
+    if (!event.asset.empty()) entry["asset"] = event.asset;
+    if (event.figure != 0) entry["figure"] = event.figure;
+    if (!event.words.empty()) entry["words"] = event.words;
+    log.push_back(std::move(entry));
+  }
+  return log;
 }
 
-Json rehearse_json(const std::vector<Rehearsal>& runs) {
+Json years_json(const Rehearsal& run, int delay) {
+  auto years = Json::array();
+  for (const auto& year : years_of(run, delay)) {
+    years.push_back({{"year", year.year}, {"growth", year.growth}, {"cost", year.cost}});
+  }
+  return years;
+}
+
+Json run_json(const Rehearsal& run, int delay, bool series) {
+  auto trades = Json::array();
+  for (const auto& trade : run.trades) trades.push_back(trade_json(trade, run.assets));
+  Json json{{"name", run.name},
+            {"schedule", run.schedule},
+            {"aim", run.aim},
+            {"growth", run.growth},
+            {"growth_per_year", run.growth_per_year},
+            {"mean_per_year", run.mean_per_year},
+            {"rows_per_year", run.rows_per_year},
+            {"volatility", run.volatility},
+            {"sharpe", run.volatility > 0 ? Json(run.sharpe) : Json()},
+            {"sharpe_error", run.volatility > 0 ? Json(run.sharpe_error) : Json()},
+            {"max_drawdown", run.max_drawdown},
+            {"max_drawdown_from", to_string(run.max_drawdown_from)},
+            {"max_drawdown_to", to_string(run.max_drawdown_to)},
+            {"tracking_to_targets", run.tracking_to_targets},
+            {"turnover_per_year", run.turnover_per_year},
+            {"turnover_after_first", run.turnover_after_first},
+            {"cost_per_year", run.cost_per_year},
+            {"costs", costs_json(run.costs)},
+            {"costs_paid", run.costs_paid},
+            {"custody", run.running.custody},
+            {"borrowing", run.running.borrowing},
+            {"interest", run.running.interest},
+            {"flows", run.running.flows},
+            {"order_count", run.order_count},
+            {"trading_days", run.trades.size()},
+            {"years", years_json(run, delay)},
+            {"marked", run.marked},
+            {"log", log_json(run)},
+            {"trades", trades}};
+  if (series) {
+    json["net"] = list_of(run.net);
+    json["gross"] = list_of(run.gross);
+  }
+  return json;
+}
+
+/// Above it the JSON has no series.
+constexpr std::size_t most_series = 100;
+
+Json pending_json(const std::vector<Rehearsal>& runs) {
   auto list = Json::array();
-  for (const auto& run : runs) list.push_back(run_json(run));
-  return {{"runs", list}};
+  for (const auto& run : runs) {
+    if (!run.pending) continue;
+    auto trade = trade_json(run.pending->trade, run.assets);
+    list.push_back({{"run", run.name}, {"decided", to_string(run.pending->decided)}, {"orders", trade["orders"]}});
+  }
+  return list;
+}
+
+Json promised_json(const Runs& runs) {
+  auto list = Json::array();
+  for (const auto& one : runs.promised) {
+    list.push_back({{"run", one.run},
+                    {"from", to_string(one.from)},
+                    {"to", to_string(one.to)},
+                    {"expected_return", one.expected_return},
+                    {"volatility", one.volatility},
+                    {"sharpe", one.sharpe},
+                    {"delivered_return", one.delivered_return},
+                    {"delivered_volatility", one.delivered_volatility},
+                    {"delivered_sharpe", one.delivered_sharpe}});
+  }
+  return list;
+}
+
+Json rehearse_json(const Runs& runs, int delay) {
+  auto list = Json::array();
+  for (std::size_t k = 0; k < runs.all.size(); ++k) {
+    auto one = run_json(runs.all[k], delay, runs.all.size() <= most_series);
+    if (k < runs.against.size()) {
+      const auto& beside = runs.against[k];
+      one["against"] = {{"tracking_error", beside.tracking_error},
+                        {"information_ratio", beside.information_ratio},
+                        {"beta", beside.beta},
+                        {"up_capture", beside.up_capture},
+                        {"down_capture", beside.down_capture}};
+    }
+    list.push_back(std::move(one));
+  }
+  auto failed = Json::array();
+  for (const auto& one : runs.failed) failed.push_back({{"name", one.name}, {"error", one.why.text()}});
+  return {{"days", runs.all.empty() ? Json::array() : days_json(runs.all.front().days)},
+          {"runs", list},
+          {"failed", failed},
+          {"promised", promised_json(runs)},
+          {"pending", pending_json(runs.all)}};
 }
 
 }  // namespace
@@ -138,16 +439,29 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
                          const Settings& settings, const Background& from) {
   auto chapter = begin_chapter("rehearse", basis, &universe, settings, from, runs.warnings);
   chapter.sentence = in_a_line(runs.all.front());
-  chapter.in_part = chapter.in_part || !portfolios.unanswered.empty();
-  chapter.result = rehearse_json(runs.all);
-  chapter.tables = {runs_table(runs.all, universe.currency)};
-  auto& notes = chapter.tables[0].notes;
-  notes.emplace_back(
-      fmt::format("Weights estimated before {}; decided at a close, traded {} trading day(s) later; cash earns nothing",
-                  to_string(split_of(settings)), settings.delay));
+  chapter.in_part = chapter.in_part || !portfolios.unanswered.empty() || !runs.failed.empty();
+  chapter.result = rehearse_json(runs, settings.delay);
+  const auto& currency = universe.currency;
+  auto compared = runs_table(runs.all, currency);
+  auto& notes = compared.notes;
+  notes.emplace_back(fmt::format("Weights estimated before {}; decided at a close, traded {} trading day(s) later; {}",
+                                 to_string(split_of(settings)), settings.delay,
+                                 settings.cash_rate == 0
+                                     ? "cash earns nothing"
+                                     : fmt::format("cash earns {} a year", percent_text(settings.cash_rate))));
   notes.emplace_back(
       fmt::format("Figures per year from {:.4g} rows a year, as counted", runs.all.front().rows_per_year));
-  chapter.charts = {wealth_chart(runs.all)};
+  if (!runs.kept.empty()) chapter.tables.push_back(promised_table(runs));
+  chapter.tables.push_back(std::move(compared));
+  if (runs.against.size() > 1) chapter.tables.push_back(against_table(runs, *universe.benchmark));
+  chapter.tables.push_back(years_table(runs.all, settings.delay));
+  if (!settings.costs.empty()) chapter.tables.push_back(costs_table(runs.all, currency));
+  if (auto pending = pending_table(runs.all, currency)) chapter.tables.push_back(std::move(*pending));
+  chapter.tables.push_back(trades_table(runs.all, currency));
+  chapter.tables.push_back(log_table(runs.all));
+  chapter.tables.push_back(wealth_table(runs.all, currency));
+  chapter.tables.push_back(holdings_table(runs.all));
+  chapter.charts = rehearsal_charts(runs.all, settings.delay);
   return chapter;
 }
 

@@ -34,8 +34,9 @@ Limits limits_on(const std::vector<std::string>& assets, const Settings& setting
 void take_current(Basis& basis, const WeightList& current, const Settings& settings) {
   basis.facts.current = weights_for(basis.estimate.assets, current);
   if (settings.costs.empty()) return;
-  basis.facts.costs = TradingCosts{
-      basis.facts.current, cost_rates(settings.costs, basis.estimate.assets, basis.facts.tags), settings.horizon};
+  basis.facts.costs = TradingCosts{basis.facts.current,
+                                   proportional(asset_costs(settings.costs, basis.estimate.assets, basis.facts.tags)),
+                                   settings.horizon};
 }
 
 void finish(Basis& basis, const Sources& sources, const Settings& settings,

@@ -10,14 +10,14 @@
 #include "inchtide/weights/adjust.hpp"
 
 namespace inchtide {
-namespace {
 
-// Aims that can count what trading costs.
 bool counts_costs(const Aim& aim) {
   using Kind = Aim::Kind;
   return aim.kind == Kind::maximum_sharpe || aim.kind == Kind::utility || aim.kind == Kind::target_return ||
          aim.kind == Kind::target_volatility;
 }
+
+namespace {
 
 /// Collects portfolios, and the aims that have none.
 class Choosing {

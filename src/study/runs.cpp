@@ -3,19 +3,37 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
+#include <exception>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
-#include "inchtide/prices/periods.hpp"
+#include "study/choosing_anew.hpp"
 
 namespace inchtide {
 namespace {
 
-std::vector<Schedule> schedules_of(const Settings& settings) {
-  if (!settings.schedules.empty()) return settings.schedules;
+/// Weights that sum to more than 1 by no more than this borrow nothing.
+constexpr double rounding_of_budget = 1e-9;
+
+/// The schedules asked for, each once; else the usual ones that look within the walk.
+std::vector<Schedule> schedules_of(const Settings& settings, const PriceTable& walk, std::vector<Notice>& warnings) {
   std::vector<Schedule> schedules;
-  for (const char* text : {"never", "1m", "1q", "1y"}) schedules.push_back(Schedule::parse(text, "schedules"));
+  for (const auto& schedule : settings.schedules) {
+    const auto same = std::ranges::find_if(schedules, [&](const Schedule& s) { return s.same_as(schedule); });
+    if (same == schedules.end()) {
+      schedules.push_back(schedule);
+    } else if (same->name != schedule.name) {
+      warnings.push_back(fmt::format("Schedule {} is the same as {} and isn't run again", schedule.name, same->name));
+    }
+  }
+  if (!schedules.empty()) return schedules;
+  for (const char* text : {"never", "1m", "1q", "1y"}) {
+    auto schedule = Schedule::parse(text, "schedules");
+    const auto looks = schedule.looks(walk.days);
+    if (!schedule.every || std::ranges::find(looks, true) != looks.end()) schedules.push_back(std::move(schedule));
+  }
   return schedules;
 }
 
@@ -44,31 +62,59 @@ PriceTable from_split(const PriceTable& prices, Day split) {
   return prices.between(*(first_after - 1), std::nullopt);
 }
 
-/// Days that are no part of the walk because some asset has no price on them, and which asset costs most of them.
-void warn_of_dropped_days(const Universe& universe, const PriceTable& walk, std::vector<Notice>& warnings) {
-  const auto own = universe.own_histories();
-  const auto within = [&](const std::vector<Day>& days) {
-    return std::ranges::upper_bound(days, walk.days.back()) - std::ranges::lower_bound(days, walk.days.front());
-  };
-  const auto all = within(days_of_any(own));
-  const auto dropped = all - std::ptrdiff_t(walk.rows());
-  if (dropped <= 0) return;
-  const auto& most = *std::ranges::min_element(own, {}, [&](const PriceHistory& h) { return within(h.days); });
-  warnings.push_back(
-      fmt::format("{} of {} days are no part of the walk, as some asset has no price on them ({} most often, on {}); a "
-                  "suspension is walked over in one step",
-                  dropped, all, most.asset, all - within(most.days)));
-}
-
-/// Cash below zero pays nothing here.
-void warn_of_borrowing(const Portfolios& portfolios, std::vector<Notice>& warnings) {
+/// Cash below zero may cost nothing, and then pays too much.
+void warn_of_borrowing(const Portfolios& portfolios, double rate, std::vector<Notice>& warnings) {
   for (const auto& allocation : portfolios.all) {
     const double borrowed = allocation.weights.sum() - 1;
-    if (borrowed <= 1e-9) continue;
+    if (borrowed <= rounding_of_budget || rate > 0) continue;
     warnings.push_back(
         fmt::format("{} borrows {} of wealth, for nothing in this walk: it earns too much by what that would cost",
                     allocation.name, percent_text(borrowed)));
   }
+}
+
+/// The flows of a plan on the walk's days.
+std::vector<Flow> flows_of(const Settings& settings, const PriceTable& walk) {
+  std::vector<Flow> flows;
+  for (const auto& plan : settings.flows) {
+    if (plan.day) flows.push_back({*plan.day, plan.amount, plan.of_wealth});
+    if (!plan.every) continue;
+    const auto looks = plan.every->looks(walk.days);
+    for (std::size_t t = 0; t < walk.rows(); ++t) {
+      const std::chrono::year_month_day date{walk.days[t]};
+      if (!looks[t] || (plan.month && unsigned(date.month()) != unsigned(*plan.month))) continue;
+      flows.push_back({walk.days[t], plan.amount, plan.of_wealth});
+    }
+  }
+  return flows;
+}
+
+/// Real units need real prices.
+std::vector<double> lots_of(const Settings& settings, const Universe& universe, const PriceTable& table) {
+  if (settings.lots.empty()) return {};
+  for (const auto& asset : table.assets) {
+    if (asset.field != PriceField::adjusted_close) continue;
+    throw InputError(Where::of_asset(asset.code),
+                     "its prices are adjusted closes, which are no prices of a unit: whole units and lots mean nothing",
+                     {{Means::price_field, "Use raw closes", "close"}, "leave the lots out"});
+  }
+  return by_class(settings.lots, universe.assets, universe.tags, 1);
+}
+
+/// What is held on the walk's first row, by the weights held now.
+Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, double wealth) {
+  Ledger ledger{Eigen::VectorXd::Zero(weights.size()), wealth * (1 - weights.sum())};
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
+    if (weights[i] == 0) continue;
+    const double price = table.prices(0, i);
+    if (std::isnan(price)) {
+      throw InputError(Where::of_asset(table.assets[std::size_t(i)].code),
+                       fmt::format("it is held, and has no price on {}", to_string(table.days.front())),
+                       {Means::split, "Choose another day"});
+    }
+    ledger.units[i] = weights[i] * wealth / price;
+  }
+  return ledger;
 }
 
 }  // namespace
@@ -81,42 +127,207 @@ Day split_of(const Settings& settings) {
 
 PriceTable walk_of(const Universe& universe, const Settings& settings, std::vector<Notice>& warnings) {
   const auto split = split_of(settings);
-  auto walk = align(universe.histories, {}, universe.benchmark ? 1 : 0).table.between(std::nullopt, settings.to);
+  AlignPolicy any;
+  any.kind = AlignPolicy::Kind::any;
+  auto walk = align(universe.histories, any, universe.benchmark ? 1 : 0).table.between(std::nullopt, settings.to);
   if (universe.benchmark) carry_last_column(walk, *universe.benchmark, warnings);
-  walk = from_split(walk, split);
-  warn_of_dropped_days(universe, walk, warnings);
-  return walk;
+  return from_split(walk, split);
 }
 
-Runs runs_of(const Universe& universe, const Basis& basis, const Portfolios& portfolios, const Settings& settings,
-             const Watch& watch) {
-  Runs runs;
-  const auto walk = walk_of(universe, settings, runs.warnings);
-  const RehearsalOptions how{settings.wealth, settings.delay, basis.risk_free, watch};
-  const auto table = walk.only(universe.assets);
-  const auto costs = cost_rates(settings.costs, universe.assets, universe.tags);
-  for (const auto& allocation : portfolios.all) {
-    for (const auto& schedule : schedules_of(settings)) {
-      const auto name = fmt::format("{}, {}", allocation.name, schedule.name);
-      runs.all.push_back(rehearse(table, {name, allocation.name, allocation.weights, schedule, costs}, how));
-      runs.all.back().schedule = schedule.name;
+namespace {
+
+/// Makes the runs of a study.
+class Rehearsing {
+ public:
+  Rehearsing(const Universe& universe, const Basis& basis, const Portfolios& portfolios, const Sources& sources,
+             const Settings& settings, const Watch& watch)
+      : universe_(universe),
+        basis_(basis),
+        portfolios_(portfolios),
+        sources_(sources),
+        settings_(settings),
+        walk_(walk_of(universe, settings, runs_.warnings)),
+        table_(walk_.only(universe.assets)),
+        schedules_(schedules_of(settings, walk_, runs_.warnings)) {
+    how_.wealth = settings.wealth;
+    how_.delay = settings.delay;
+    how_.risk_free = basis.risk_free;
+    how_.watch = watch;
+    how_.size = settings.size;
+    how_.flows = flows_of(settings, walk_);
+    how_.cash_rate = settings.cash_rate;
+    how_.overdraft_rate = settings.overdraft_rate;
+    how_.proceeds_earn = settings.proceeds_earn;
+    how_.holiday_rows = settings.holiday_rows;
+    how_.ended_after = settings.ended_after;
+    how_.ends = settings.ends;
+    plan_.tags = universe.tags;
+    plan_.terms = {asset_costs(settings.costs, universe.assets, universe.tags), settings.smallest_order,
+                   lots_of(settings, universe, table_), settings.cash_floor};
+    if (settings.start_from_current) start_from_current();
+  }
+
+  Runs make() {
+    for (const auto& allocation : portfolios_.all) {
+      for (const auto& schedule : schedules_) {
+        if (schedule.to != Schedule::To::after_costs || (allocation.aim && counts_costs(*allocation.aim))) {
+          add(allocation, schedule);
+        } else {
+          runs_.warnings.push_back(fmt::format("{} has no return to weigh against costs, so {} is not run for it",
+                                               allocation.name, schedule.name));
+        }
+      }
+    }
+    add_benchmark();
+    if (runs_.all.empty() && first_) std::rethrow_exception(first_);
+    warn_of_borrowing(portfolios_, settings_.overdraft_rate.value_or(basis_.risk_free), runs_.warnings);
+    for (const auto& failed : runs_.failed) {
+      runs_.warnings.push_back(failed.why.led_by(failed.name + " could not be rehearsed"));
+    }
+    for (const auto& aim : portfolios_.unanswered) {
+      runs_.warnings.push_back(aim.notice.led_by(aim.name + " has no portfolio and is not rehearsed"));
+    }
+    if (settings_.costs.empty()) {
+      runs_.warnings.push_back(
+          {{}, "No trading costs were given: these runs trade for free", {{Means::costs, "Give some", "10bp"}}});
+    }
+    return std::move(runs_);
+  }
+
+ private:
+  void start_from_current() {
+    if (basis_.facts.current.size() == 0) {
+      throw InputError("rehearsal", "it is to start from what is held now, which isn't known",
+                       {{Means::current, "Give the weights"}});
+    }
+    how_.start = held(basis_.facts.current, table_, settings_.wealth);
+  }
+
+  void add(const Allocation& allocation, const Schedule& schedule) {
+    auto plan = plan_;
+    plan.name = fmt::format("{}, {}", allocation.name, schedule.name);
+    plan.aim = allocation.name;
+    plan.weights = allocation.weights;
+    plan.schedule = schedule;
+    std::vector<Promise> promises{
+        {plan.name, {}, {}, allocation.expected_return, allocation.volatility, allocation.sharpe}};
+    if (schedule.to == Schedule::To::after_costs) {
+      plan.after_costs = [&](const Look& look) { return after_costs(allocation, look); };
+    }
+    if (settings_.reestimate && allocation.aim) reestimate(plan, allocation, promises);
+    attempt(plan.name, [&] {
+      runs_.all.push_back(rehearse(table_, plan, how_));
+      runs_.all.back().schedule = schedule.name;
+      keep(promises);
+    });
+  }
+
+  void reestimate(RehearsalPlan& plan, const Allocation& allocation, std::vector<Promise>& promises) {
+    promises.clear();
+    const auto name = plan.name;
+    plan.estimation = Reestimation{
+        *settings_.reestimate, [this, &allocation, &promises, name](const Look& look) {
+          const auto chosen = chosen_at(allocation, look);
+          promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});
+          return chosen.weights;
+        }};
+  }
+
+  /// The aim once more, by what is known at a close and held on it.
+  Allocation chosen_at(const Allocation& allocation, const Look& look) const {
+    auto sources = sources_;
+    const Eigen::VectorXd held = look.weights();
+    sources.current = WeightList{"held", universe_.assets, {held.begin(), held.end()}};
+    return choose_on(universe_, sources, settings_, *allocation.aim, look.day);
+  }
+
+  /// The aim with the costs of getting there counted, by the first estimate.
+  Eigen::VectorXd after_costs(const Allocation& allocation, const Look& look) const {
+    auto facts = basis_.facts;
+    facts.current = look.weights();
+    facts.costs = TradingCosts{facts.current, proportional(plan_.terms.costs), settings_.horizon};
+    const auto frontier = trace_frontier(basis_.estimate, basis_.limits, facts);
+    return choose(frontier, *allocation.aim, basis_.risk_free, {}).weights;
+  }
+
+  template <typename Make>
+  void attempt(const std::string& name, Make make) {
+    try {
+      make();
+    } catch (const InputError& error) {
+      runs_.failed.push_back({name, error.notice()});
+      if (!first_) first_ = std::current_exception();
     }
   }
-  if (universe.benchmark) {
-    runs.all.push_back(rehearse(walk.only({*universe.benchmark}),
-                                {*universe.benchmark, fmt::format("{} (no costs)", *universe.benchmark),
-                                 Eigen::VectorXd::Ones(1), Schedule::parse("never", "benchmark"), CostRates::none(1)},
-                                how));
+
+  void add_benchmark() {
+    if (!universe_.benchmark) return;
+    RehearsalPlan plan{*universe_.benchmark, fmt::format("{} (no costs)", *universe_.benchmark),
+                       Eigen::VectorXd::Ones(1)};
+    RehearsalOptions how{settings_.wealth, settings_.delay, basis_.risk_free, how_.watch};
+    how.flows = how_.flows;
+    attempt(plan.name, [&] {
+      const auto benchmark = rehearse(walk_.only({*universe_.benchmark}), plan, how);
+      runs_.all.push_back(benchmark);
+      for (const auto& run : runs_.all) runs_.against.push_back(against(run, benchmark, settings_.delay));
+    });
   }
-  warn_of_borrowing(portfolios, runs.warnings);
-  for (const auto& aim : portfolios.unanswered) {
-    runs.warnings.push_back(aim.notice.led_by(aim.name + " has no portfolio and is not rehearsed"));
+
+  /// What the days between its estimates brought, of the last run.
+  void keep(std::vector<Promise>& promises) {
+    const auto& run = runs_.all.back();
+    PromiseKept kept{run.name, promises.size()};
+    double squares = 0, promised = 0;
+    std::vector<double> differences;
+    for (std::size_t k = 0; k < promises.size(); ++k) {
+      auto& promise = promises[k];
+      const bool whole = promises.size() == 1;
+      const auto row_of = [&](Day day) {
+        return std::size_t(std::ranges::lower_bound(run.days, day) - run.days.begin());
+      };
+      const auto delay = std::size_t(settings_.delay);
+      const auto from = (whole ? 0 : row_of(promise.from)) + delay;
+      const auto to = k + 1 < promises.size() ? row_of(promises[k + 1].from) + delay : run.days.size() - 1;
+      if (to >= run.days.size() || to < from + 2) continue;
+      const auto brought = delivered(run, from, to, basis_.risk_free);
+      promise.from = run.days[from];
+      promise.to = run.days[to];
+      promise.delivered_return = brought.mean;
+      promise.delivered_volatility = brought.volatility;
+      promise.delivered_sharpe = brought.sharpe;
+      squares += brought.squares;
+      promised += double(to - from) * promise.volatility * promise.volatility / run.rows_per_year;
+      differences.push_back(brought.mean - promise.expected_return);
+      runs_.promised.push_back(promise);
+    }
+    if (differences.empty()) return;
+    kept.estimates = differences.size();
+    if (promised > 0) kept.volatility_ratio = std::sqrt(squares / promised);
+    const Eigen::Map<const Eigen::ArrayXd> all(differences.data(), Eigen::Index(differences.size()));
+    kept.mean_difference = all.mean();
+    const double count = double(differences.size());
+    if (count > 1) kept.difference_error = std::sqrt((all - all.mean()).square().sum() / (count - 1) / count);
+    runs_.kept.push_back(kept);
   }
-  if (settings.costs.empty()) {
-    runs.warnings.push_back(
-        {{}, "No trading costs were given: these runs trade for free", {{Means::costs, "Give some", "10bp"}}});
-  }
-  return runs;
+
+  const Universe& universe_;
+  const Basis& basis_;
+  const Portfolios& portfolios_;
+  const Sources& sources_;
+  const Settings& settings_;
+  Runs runs_;
+  PriceTable walk_, table_;
+  std::vector<Schedule> schedules_;
+  RehearsalOptions how_;
+  RehearsalPlan plan_;
+  std::exception_ptr first_;
+};
+
+}  // namespace
+
+Runs runs_of(const Universe& universe, const Basis& basis, const Portfolios& portfolios, const Sources& sources,
+             const Settings& settings, const Watch& watch) {
+  return Rehearsing(universe, basis, portfolios, sources, settings, watch).make();
 }
 
 }  // namespace inchtide

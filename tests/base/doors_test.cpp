@@ -264,7 +264,6 @@ TEST(Doors, TablesOfPricesAreWhatTheySay) {
           refuses([&] { (void)rebased(table); }), refuses([&] { (void)cumulative_growth(table); }), refuses([&] {
             RehearsalPlan plan;
             plan.weights = Vector2d(0.5, 0.5);
-            plan.costs = CostRates::none(2);
             (void)rehearse(table, plan, {});
           })}) {
       if (!refused) return refused;
@@ -427,24 +426,42 @@ TEST(Doors, RehearsalsTakeNumbers) {
   const auto with = [](auto set) {
     RehearsalPlan plan;
     plan.weights = Vector2d(0.5, 0.5);
-    plan.costs = CostRates::none(2);
+    plan.terms.costs.resize(2);
     RehearsalOptions options;
     set(plan, options);
     return refuses([&] { (void)rehearse(three_days(), plan, options); });
   };
   EXPECT_TRUE(with([](auto& plan, auto&) { plan.weights = Vector3d(0, 0, 1); }));
   EXPECT_TRUE(with([](auto& plan, auto&) { plan.weights[0] = nan; }));
-  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.buy = Vector2d(nan, 0); }));
-  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.sell = Vector2d(0, -0.1); }));
-  EXPECT_TRUE(with([](auto& plan, auto&) { plan.costs.sell.setZero(1); }));
+  EXPECT_TRUE(with([](auto& plan, auto&) { plan.terms.costs[0].buy.half_spread = nan; }));
+  EXPECT_TRUE(with([](auto& plan, auto&) { plan.terms.costs[1].sell.tiers = {{0, -0.1}}; }));
+  EXPECT_TRUE(with([](auto& plan, auto&) { plan.terms.costs.resize(1); }));
   EXPECT_TRUE(with([](auto&, auto& options) { options.wealth = nan; }));
   EXPECT_TRUE(with([](auto&, auto& options) { options.wealth = infinity; }));
   EXPECT_TRUE(with([](auto&, auto& options) { options.risk_free = nan; }));
   EXPECT_TRUE(with([](auto&, auto& options) { options.delay = -1; }));
-  EXPECT_REFUSED(wealth_after_costs(1, Vector2d(0, 0), Vector3d(0, 0, 1), CostRates::none(2)));
-  EXPECT_REFUSED(wealth_after_costs(nan, Vector2d(0, 0), Vector2d(0, 1), CostRates::none(2)));
-  EXPECT_REFUSED(wealth_after_costs(1, Vector2d(0, 0), Vector2d(0, 1), CostRates::none(1)));
-  EXPECT_REFUSED(wealth_after_costs(1, Vector2d(0, 0), Vector2d(0, 2), {Vector2d(0, 0.6), Vector2d(0, 0.6)}));
+  for (const double wrong : {nan, infinity, -1.0}) {
+    EXPECT_TRUE(with([&](auto& plan, auto&) { plan.terms.smallest_order = wrong; })) << wrong;
+    EXPECT_TRUE(with([&](auto& plan, auto&) { plan.terms.cash_floor = wrong; })) << wrong;
+    EXPECT_TRUE(with([&](auto& plan, auto&) { plan.terms.lots = {1, wrong}; })) << wrong;
+    EXPECT_TRUE(with([&](auto& plan, auto&) { plan.terms.costs[0].buy.fee = wrong; })) << wrong;
+    EXPECT_TRUE(with([&](auto& plan, auto&) { plan.terms.costs[0].sell.least = wrong; })) << wrong;
+    EXPECT_TRUE(with([&](auto& plan, auto&) { plan.terms.costs[0].sell.impact = wrong; })) << wrong;
+    EXPECT_TRUE(with([&](auto& plan, auto&) { plan.terms.costs[0].custody = wrong; })) << wrong;
+    EXPECT_TRUE(with([&](auto&, auto& options) { options.withholding = wrong; })) << wrong;
+  }
+  EXPECT_TRUE(with([](auto& plan, auto&) { plan.terms.lots = {1, 0}; }));
+  EXPECT_TRUE(with([](auto&, auto& options) { options.cash_rate = nan; }));
+  EXPECT_TRUE(with([](auto&, auto& options) { options.flows = {{three_days().days[0], nan}}; }));
+  const auto trades = [](Ledger ledger, const Destination& destination, const TradingDay& day, std::size_t costs) {
+    return refuses([&] { (void)ledger.trade(destination, day, {std::vector<AssetCosts>(costs)}); });
+  };
+  const Ledger ledger{Vector2d(0, 0), 1};
+  EXPECT_FALSE(trades(ledger, {Vector2d(0, 1)}, {{}, {}, Vector2d(1, 1)}, 2));
+  EXPECT_TRUE(trades(ledger, {Vector3d(0, 0, 1)}, {{}, {}, Vector2d(1, 1)}, 2));
+  EXPECT_TRUE(trades(ledger, {Vector2d(0, 1)}, {{}, {}, Vector2d(1, nan)}, 2));
+  EXPECT_TRUE(trades(ledger, {Vector2d(0, 1)}, {{}, {}, Vector2d(1, 1), nan}, 2));
+  EXPECT_TRUE(trades(ledger, {Vector2d(0, 1)}, {{}, {}, Vector2d(1, 1)}, 1));
 }
 
 TEST(Doors, IntervalsAndSchedulesAreValidOrCannotBeMade) {

@@ -51,10 +51,10 @@ TEST(Percent, IsPrintedWithoutScientificNotationOrNegativeZero) {
 TEST(Costs, AreReadFromText) {
   const auto both = CostClass::parse("sector:bonds=10bp/5bp", "--cost");
   EXPECT_EQ(both.applies_to, "sector:bonds");
-  EXPECT_EQ(both.buy_bps, 10);
-  EXPECT_EQ(both.sell_bps, 5);
+  EXPECT_EQ(both.buy.bps, 10);
+  EXPECT_EQ(both.sell.bps, 5);
   EXPECT_EQ(CostClass::parse("2.5bp", "").applies_to, "all");
-  EXPECT_EQ(CostClass::parse("0bp/9999bp", "").buy_bps, 0) << "nothing is a rate";
+  EXPECT_EQ(CostClass::parse("0bp/9999bp", "").buy.bps, 0) << "nothing is a rate";
   for (const char* text : {"10", "bp", "10%", "=10bp", "-1bp", "10000bp", "x=10bp/", "1e9bp"}) {
     EXPECT_THROW(CostClass::parse(text, "--cost"), InputError) << text;
   }
@@ -62,8 +62,9 @@ TEST(Costs, AreReadFromText) {
 
 TEST(Costs, TheNarrowestClassWins) {
   Tags tags{{"sector"}, codes, {{"power"}, {"food"}, {"bonds"}, {"finance"}}};
-  const std::vector<CostClass> classes = {{"KELPFARM", 1, 2}, {"sector:bonds", 3, 4}, {"all", 10, 20}};
-  const auto rates = cost_rates(classes, codes, tags);
+  const std::vector<CostClass> classes = {CostClass::of("KELPFARM", 1, 2), CostClass::of("sector:bonds", 3, 4),
+                                          CostClass::of("all", 10, 20)};
+  const auto rates = proportional(asset_costs(classes, codes, tags));
   const auto list = [](const Eigen::VectorXd& values) { return std::vector<double>(values.begin(), values.end()); };
   EXPECT_THAT(list(rates.buy),
               testing::ElementsAre(10 * basis_point, 1 * basis_point, 3 * basis_point, 10 * basis_point));
@@ -72,9 +73,7 @@ TEST(Costs, TheNarrowestClassWins) {
 }
 
 TEST(Costs, AClassThatNobodyBelongsToIsNamed) {
-  EXPECT_THAT(message_of([] {
-                cost_rates({{"KELPFRAM", 1, 1}}, codes, {});
-              }),
+  EXPECT_THAT(message_of([] { asset_costs({CostClass::of("KELPFRAM", 1, 1)}, codes, {}); }),
               testing::AllOf(HasSubstr("KELPFRAM"), HasSubstr("Did you mean 'KELPFARM'?")));
 }
 

@@ -82,8 +82,8 @@ aims = ["equal", "target-return=8%"]
   EXPECT_EQ(mandate.settings.limits[0].name, "zebra");  // in the order of the file
   ASSERT_EQ(mandate.settings.costs.size(), 2u);
   EXPECT_EQ(mandate.settings.costs[1].applies_to, "sector:bonds");
-  EXPECT_EQ(mandate.settings.costs[1].buy_bps, 4);
-  EXPECT_EQ(mandate.settings.costs[1].sell_bps, 0);
+  EXPECT_EQ(mandate.settings.costs[1].buy.bps, 4);
+  EXPECT_EQ(mandate.settings.costs[1].sell.bps, std::nullopt);
   EXPECT_EQ(mandate.settings.schedules[0].name, "often");
   EXPECT_EQ(mandate.settings.wealth, 5000);
   EXPECT_EQ(mandate.settings.delay, 0);

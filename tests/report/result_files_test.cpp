@@ -139,9 +139,15 @@ TEST(ResultFiles, GiveRunsBack) {
   table.assets = {{"TIDEMILL", "HLC", PriceField::close}, {"KELPFARM", "HLC", PriceField::close}};
   table.prices.resize(60, 2);
   for (int t = 0; t < 60; ++t) table.prices.row(t) << 100 + 10 * std::sin(t), 50 + t % 7;
-  RehearsalPlan plan{"even", "given", Eigen::Vector2d(0.5, 0.4), Schedule::parse("1m", "here"), CostRates::none(2)};
-  plan.costs.buy = Eigen::Vector2d(0.001, 0.002);
-  plan.costs.sell = Eigen::Vector2d(0.002, 0.001);
+  RehearsalPlan plan{"even", "given", Eigen::Vector2d(0.5, 0.4)};
+  plan.schedule = Schedule::parse("1m", "here");
+  plan.terms.costs = asset_costs({CostClass::of("all", 10, 20), CostClass::of("KELPFARM", 20, 10)}, table.codes(), {});
+  for (auto& costs : plan.terms.costs) {
+    costs.buy.fee = 1;
+    costs.buy.stamp_duty = costs.sell.conversion = 0.0005;
+    costs.sell.half_spread = 0.0002;
+    costs.buy.own = [](double value) { return 1e-6 * value; };
+  }
   Runs runs;
   runs.all = {rehearse(table, plan, {})};
   const auto& run = runs.all.front();
@@ -168,6 +174,9 @@ TEST(ResultFiles, GiveRunsBack) {
   EXPECT_EQ(back.turnover_per_year, run.turnover_per_year);
   EXPECT_EQ(back.cost_per_year, run.cost_per_year);
   EXPECT_EQ(back.costs_paid, run.costs_paid);
+  EXPECT_EQ(back.costs, run.costs);
+  EXPECT_EQ(back.sharpe_error, run.sharpe_error);
+  EXPECT_EQ(back.turnover_after_first, run.turnover_after_first);
   EXPECT_EQ(back.order_count, run.order_count);
   ASSERT_EQ(back.trades.size(), run.trades.size());
   for (std::size_t k = 0; k < run.trades.size(); ++k) {
@@ -180,7 +189,7 @@ TEST(ResultFiles, GiveRunsBack) {
     EXPECT_EQ(a.turnover, b.turnover);
     ASSERT_EQ(a.orders.size(), b.orders.size());
     for (std::size_t i = 0; i < a.orders.size(); ++i) {
-      EXPECT_EQ(a.orders[i].asset, b.orders[i].asset);
+      EXPECT_EQ(back.assets[std::size_t(a.orders[i].asset)], run.assets[std::size_t(b.orders[i].asset)]);
       EXPECT_EQ(a.orders[i].units, b.orders[i].units);
       EXPECT_EQ(a.orders[i].price, b.orders[i].price);
       EXPECT_EQ(a.orders[i].value, b.orders[i].value);

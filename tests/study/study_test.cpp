@@ -362,7 +362,9 @@ TEST(StudyRuns, NeedASplitWithPricesOnBothSides) {
   const auto universe = universe_of(sources, settings);
   const auto basis = basis_of(universe, sources, settings);
   const auto portfolios = portfolios_of(basis, sources, settings);
-  const auto message = [&] { return message_of([&] { (void)runs_of(universe, basis, portfolios, settings); }); };
+  const auto message = [&] {
+    return message_of([&] { (void)runs_of(universe, basis, portfolios, sources, settings); });
+  };
   EXPECT_THAT(message(), HasSubstr("split: none was given, so the weights would be chosen by the very prices"));
   settings.split = day("2030-01-01");
   EXPECT_THAT(message(), HasSubstr("2030-01-01 leaves no prices on one side of it"));
@@ -380,7 +382,7 @@ TEST(StudyRuns, HoldingOnEndsAtThePriceRelativeAfterItsCosts) {
   settings.wealth = 1000;
   const auto universe = universe_of(sources, settings);
   const auto basis = basis_of(universe, sources, settings, settings.split);
-  const auto runs = runs_of(universe, basis, portfolios_of(basis, sources, settings), settings);
+  const auto runs = runs_of(universe, basis, portfolios_of(basis, sources, settings), sources, settings);
   ASSERT_EQ(runs.all.size(), 2u);
   // Decided on the last day before the split, bought on the next.
   EXPECT_EQ(runs.all[0].days.front(), day("2021-12-31"));
@@ -411,12 +413,123 @@ TEST(StudyRuns, SayWhatIsNotInThem) {
   const auto basis = basis_of(universe, sources, settings, settings.split);
   Portfolios geared;
   geared.all.push_back(evaluate(basis.estimate, {}, Eigen::Vector3d(1.5, 0, 0), "geared", 0));
-  const auto runs = runs_of(universe, basis, geared, settings);
-  EXPECT_THAT(texts_of(runs.warnings),
-              testing::UnorderedElementsAre(
-                  HasSubstr("10 of 521 days are no part of the walk, as some asset has no price on them (KELPFARM"),
-                  HasSubstr("geared borrows 50.00% of wealth, for nothing"),
-                  "No trading costs were given: these runs trade for free. Give some (10bp)"));
+  const auto runs = runs_of(universe, basis, geared, sources, settings);
+  EXPECT_EQ(runs.all.front().days.size(), 521u) << "days on which one asset is closed are part of the walk";
+  EXPECT_THAT(texts_of(runs.warnings), testing::UnorderedElementsAre(
+                                           HasSubstr("geared borrows 50.00% of wealth, for nothing"),
+                                           "No trading costs were given: these runs trade for free. Give some (10bp)"));
+}
+
+/// A study of three made-up assets from 2022 on.
+struct Rehearsed {
+  Sources sources = three();
+  Settings settings;
+  Rehearsed() {
+    settings.split = day("2022-01-03");
+    settings.aims = {Aim::parse("minimum-variance", "")};
+    settings.schedules = {Schedule::parse("1q", "")};
+    settings.costs = {CostClass::parse("20bp", "")};
+    settings.wealth = 1e6;
+  }
+  Runs runs() const {
+    const auto universe = universe_of(sources, settings);
+    const auto basis = basis_of(universe, sources, settings, settings.split);
+    return runs_of(universe, basis, portfolios_of(basis, sources, settings), sources, settings);
+  }
+};
+
+TEST(StudyRuns, ReestimateByWhatWasKnownOnTheDay) {
+  Rehearsed one;
+  one.settings.reestimate = Schedule::parse("1y", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  one.settings.delay = 0;
+  const auto runs = one.runs();
+  const auto& run = runs.all.front();
+  ASSERT_EQ(run.targets.size(), 4u);  // none before, the first row's, and the ends of 2022 and 2023
+  EXPECT_FALSE(run.marked);
+  // By hand: the same estimate of the year up to the end of 2022.
+  auto then = one.settings;
+  then.to = day("2022-12-30");
+  then.last = Interval::parse("1y", "");
+  const auto universe = universe_of(one.sources, then);
+  const auto basis = basis_of(universe, one.sources, then);
+  const auto chosen = portfolios_of(basis, one.sources, then).all.front();
+  EXPECT_LT((run.targets[2] - chosen.weights).cwiseAbs().maxCoeff(), 1e-12);
+  ASSERT_EQ(runs.promised.size(), 2u);  // of the third nothing was left to deliver
+  EXPECT_NEAR(runs.promised[1].expected_return, chosen.expected_return, 1e-12);
+  EXPECT_EQ(runs.kept.front().estimates, 2u);
+  // Prices after a day change nothing that was decided on it.
+  auto other = one;
+  for (auto& bars : other.sources.bars) {
+    auto& closes = bars.of(PriceField::close);
+    for (std::size_t t = 0; t < closes.size(); ++t) {
+      if (bars.days[t] > day("2022-12-30")) closes[t] *= 1 + 0.05 * std::sin(double(t));
+    }
+  }
+  EXPECT_EQ(other.runs().all.front().targets[2], run.targets[2]);
+}
+
+TEST(StudyRuns, AWindowLongerThanThePastIsSaidBeforeAnyRun) {
+  Rehearsed one;
+  one.settings.reestimate = Schedule::parse("1y", "");
+  one.settings.estimate_over = Interval::parse("20y", "");
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("the 20y up to 2021-12-31 reach before"));
+}
+
+TEST(StudyRuns, PromisesStandBesideWhatCame) {
+  Rehearsed one;
+  const auto runs = one.runs();
+  ASSERT_EQ(runs.promised.size(), 1u);
+  const auto& promise = runs.promised.front();
+  const auto& run = runs.all.front();
+  std::vector<double> returns;  // from the purchase on
+  for (Eigen::Index t = 2; t < run.net.size(); ++t) returns.push_back(run.net[t] / run.net[t - 1] - 1);
+  double mean = 0, squares = 0;
+  for (double r : returns) mean += r / double(returns.size());
+  for (double r : returns) squares += (r - mean) * (r - mean);
+  EXPECT_NEAR(promise.delivered_return, run.rows_per_year * mean, 1e-12);
+  EXPECT_NEAR(promise.delivered_volatility, std::sqrt(run.rows_per_year * squares / double(returns.size() - 1)), 1e-12);
+  const double promised = promise.volatility * promise.volatility / run.rows_per_year * double(returns.size());
+  EXPECT_NEAR(runs.kept.front().volatility_ratio, std::sqrt(squares / promised), 1e-12);
+}
+
+TEST(StudyRuns, BeginWithWhatIsHeld) {
+  Rehearsed one;
+  one.settings.start_from_current = true;
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("what is held now, which isn't known"));
+  one.sources.current = WeightList{"held", {"TIDEMILL", "KELPFARM"}, {0.5, 0.3}};
+  const auto run = one.runs().all.front();
+  EXPECT_NEAR(run.net[0], 1e6, 1e-6);
+  EXPECT_LT(run.trades.front().turnover, 1) << "less than a purchase from cash";
+}
+
+TEST(StudyRuns, FlowsComeOnTheirCalendar) {
+  Rehearsed one;
+  one.settings.flows = {{"keepers", Schedule::parse("1m@first", ""), {}, {}, -1000},
+                        {"harvest", Schedule::parse("1m@first", ""), 10, {}, 5000},
+                        {"once", {}, {}, day("2023-05-10"), 0.01, true}};
+  const auto run = one.runs().all.front();
+  std::vector<double> flows;
+  for (double flow : run.flow) {
+    if (flow != 0) flows.push_back(flow);
+  }
+  ASSERT_EQ(flows.size(), 25u);  // 24 months, and the one; the gifts come with a payment
+  EXPECT_EQ(flows[9], 4000);
+  EXPECT_NEAR(flows[17], 0.01 * run.before[std::ranges::find(run.days, day("2023-05-10")) - run.days.begin()], 1e-9);
+}
+
+TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
+  Rehearsed one;
+  one.settings.schedules = {Schedule::parse("1q", ""), Schedule::parse("5y", ""), Schedule::parse("3m", "")};
+  const auto runs = one.runs();
+  EXPECT_EQ(runs.all.size(), 2u);
+  ASSERT_EQ(runs.failed.size(), 1u);
+  EXPECT_EQ(runs.failed[0].name, "minimum-variance, 5y");
+  EXPECT_THAT(runs.failed[0].why.text(), HasSubstr("it never looks"));
+  one.settings.lots = {{"all", 1}};
+  EXPECT_NO_THROW((void)one.runs());
+  for (auto& bars : one.sources.bars) bars.of(PriceField::adjusted_close) = bars.of(PriceField::close);
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("adjusted closes, which are no prices of a unit"));
 }
 
 TEST(StudyRuns, CanBeStopped) {
@@ -426,7 +539,7 @@ TEST(StudyRuns, CanBeStopped) {
   const auto universe = universe_of(sources, settings);
   const auto basis = basis_of(universe, sources, settings, settings.split);
   const auto portfolios = portfolios_of(basis, sources, settings);
-  EXPECT_THROW((void)runs_of(universe, basis, portfolios, settings, {[] { return true; }, {}}), Interrupted);
+  EXPECT_THROW((void)runs_of(universe, basis, portfolios, sources, settings, {[] { return true; }, {}}), Interrupted);
 }
 
 }  // namespace

@@ -163,6 +163,13 @@ TEST(Options, TheExampleOfEachChangesWhatACommandSays) {
     if (one.option == "--schedule" || one.option == "--cost" || one.option == "--wealth" || one.option == "--delay") {
       base += " --split 2022-01-01";
     }
+    const std::vector<std::string> rehearsals = {"--size",       "--smallest-order", "--cash-floor", "--cash-rate",
+                                                 "--reestimate", "--window",         "--start"};
+    if (std::ranges::find(rehearsals, one.option) != rehearsals.end()) base += " --split 2022-01-01 --wealth 1000000";
+    if (one.option == "--cash-rate") base += " --limit 'budget = 90%'";
+    if (one.option == "--window") base += " --reestimate 1y";
+    if (one.option == "--start") base += " --current " + held;
+    if (one.option == "--smallest-order") example = "20000";
     if (one.option == "--move-inside") base += " --aim equal --limit 'TIDEMILL <= 10%'";
     if (one.option == "--borrowing") base += " --aim blend-volatility=40%";
     if (one.option == "--after-costs" || one.option == "--horizon") base += " --cost 50bp --current " + held;

@@ -70,6 +70,7 @@ enum class Means {
   wealth,
   weights,
   window,
+  estimate_window,  ///< of each estimate of a rehearsal
   workbook
 };
 

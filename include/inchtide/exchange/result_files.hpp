@@ -28,7 +28,8 @@ namespace inchtide::exchange {
 /// @throws InputError naming the file and the field, the line where it is not JSON, and an asset that it doesn't list
 [[nodiscard]] INCHTIDE_API std::vector<Allocation> read_allocations(const std::filesystem::path& path);
 
-/// The runs of a file that `rehearse` wrote. Their trades come with their orders; `Trade::value` stays empty.
+/// The runs of a file that `rehearse` wrote. An order's asset is its position in the run's `assets`, which are
+/// those that were traded.
 /// @throws InputError likewise
 [[nodiscard]] INCHTIDE_API std::vector<Rehearsal> read_rehearsals(const std::filesystem::path& path);
 

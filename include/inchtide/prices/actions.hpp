@@ -14,6 +14,7 @@
 /// assert(adjusted.history.prices[0] == 60 && adjusted.history.prices[1] == 61);
 /// @endcode
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -25,9 +26,10 @@ namespace inchtide {
 /// What happens to one asset's shares on an ex-day.
 struct INCHTIDE_API CorporateAction {
   std::string asset;
-  Day ex_day{};         ///< the first day on which the price no longer has it
-  double split = 1;     ///< new shares for one old one; 2 for 2:1, 0.1 for a reverse split of ten into one
-  double dividend = 0;  ///< cash for each share held the day before, in the asset's currency
+  Day ex_day{};                  ///< the first day on which the price no longer has it
+  double split = 1;              ///< new shares for one old one; 2 for 2:1, 0.1 for a reverse split of ten into one
+  double dividend = 0;           ///< cash for each share held the day before, in the asset's currency
+  std::optional<Day> pay_day{};  ///< of the dividend; on the ex-day itself where it isn't given
 };
 
 struct INCHTIDE_API Adjusted {

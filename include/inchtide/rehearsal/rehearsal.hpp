@@ -1,9 +1,11 @@
 #pragma once
-/// A walk through history that holds, drifts, trades and pays: what a rule would have left after its trading costs.
+/// A walk through history that holds, drifts, trades and pays: what a rule would have left after its costs.
 ///
-/// The ledger is units and cash. Nothing looks ahead: a decision at the close of day t trades at the close `delay`
-/// trading days later. Between trades the units stay and the weights drift. A run starts in cash, pays to buy, and
-/// isn't sold off at the end.
+/// The walk's rows are the days on which any asset has a price of its own. Where an asset has none it is closed: valued
+/// at its last price and not traded. At each row, in this order: prices, ends, splits, dividends, running charges since
+/// the row before, flow, trade, look. Nothing looks ahead: a decision at the close of row t trades at the close `delay`
+/// rows later. Between trades the units stay and the weights drift. A run starts in cash and pays to buy, or from what
+/// is held, and isn't sold off at the end.
 ///
 /// @code
 /// #include <cassert>
@@ -15,65 +17,193 @@
 /// table.prices = Eigen::Vector3d(10, 10, 11);
 /// inchtide::RehearsalPlan plan;
 /// plan.weights = Eigen::VectorXd::Ones(1);
-/// plan.costs = inchtide::CostRates::none(1);
 /// const auto run = inchtide::rehearse(table, plan, {});
 /// assert(std::abs(run.net[2] / run.net[0] - 1.1) < 1e-12);
 /// @endcode
 
+#include <functional>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/base/costs.hpp"
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/base/progress.hpp"
+#include "inchtide/prices/actions.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/ledger.hpp"
+#include "inchtide/rehearsal/rule.hpp"
 #include "inchtide/rehearsal/schedule.hpp"
 
 namespace inchtide {
+
+/// Weights that are estimated anew on a calendar of their own.
+struct INCHTIDE_API Reestimation {
+  Schedule when;  ///< its calendar; the first row is a day of it
+  /// Target weights by what was known at that close. An `Error` it throws keeps the targets there were, is logged, and
+  /// marks the run.
+  std::function<Eigen::VectorXd(const Look&)> choose;
+};
 
 /// What is rehearsed.
 struct INCHTIDE_API RehearsalPlan {
   std::string name;
   std::string aim;          ///< what the weights were chosen for; carried along
   Eigen::VectorXd weights;  ///< target, one an asset of the table; what they leave of 1 stays in cash
+  std::vector<std::pair<Day, Eigen::VectorXd>> by_date;  ///< targets from a day on, days ascending; before `weights`
+  std::optional<Reestimation> estimation;                ///< targets by an estimate; before both
   Schedule schedule;
-  CostRates costs;
+  Rule rule;  ///< one's own, looked at on every row, in place of a schedule
+  std::function<Eigen::VectorXd(const Look&)> after_costs;  ///< weights for schedules that trade after costs
+  Tags tags;                                                ///< for bands by totals of a tag
+  TradeTerms terms;                                         ///< no costs where its list is empty
+};
+
+/// Cash that comes (positive) or goes on a day: money, or a share of the wealth of that close.
+struct INCHTIDE_API Flow {
+  Day day{};
+  double amount = 0;
+  bool of_wealth = false;
+};
+
+/// An asset that is cashed on the first row from `day`, at its last price less a share.
+struct INCHTIDE_API AssetEnd {
+  std::string asset;
+  Day day{};
+  double haircut = 0;
 };
 
 struct INCHTIDE_API RehearsalOptions {
-  double wealth = 1'000'000;  ///< at the start, in the table's currency
-  int delay = 1;              ///< trading days from decision to trade, 0 or more
-  double risk_free = 0;       ///< fraction per year, for the Sharpe ratio; cash itself earns nothing
+  /// Weights of that close, or units fixed at the look's: what prices do until the trade then ends in cash.
+  enum class Size { trade, decision };
+
+  double wealth = 1'000'000;  ///< at the start, in the table's currency; that of `start` where there is one
+  int delay = 1;              ///< rows from decision to trade, 0 or more
+  double risk_free = 0;       ///< fraction per year, for the Sharpe ratio
   Watch watch = {};           ///< asked and told once in a while
+  std::size_t first_row = 0;  ///< of the table; those before it are history: last prices, trailing figures, windows
+  Size size = Size::trade;
+  std::optional<Ledger> start = {};           ///< what is held on the first row
+  std::vector<Flow> flows = {};               ///< each on the first row from its day
+  double cash_rate = 0;                       ///< per year on cash, short proceeds apart
+  std::optional<double> overdraft_rate = {};  ///< per year on cash below 0; the risk-free rate where it isn't given
+  bool proceeds_earn = false;                 ///< short proceeds earn the rate of cash too
+  int holiday_rows = 5;                       ///< closed for at most so many rows is a holiday, longer a suspension
+  std::optional<int> ended_after = {};        ///< closed for so many rows is an end
+  std::vector<AssetEnd> ends = {};
+  std::vector<CorporateAction> actions = {};  ///< of raw closes
+  double withholding = 0;                     ///< of dividends
+  Eigen::MatrixXd traded_value = {};          ///< money a row and asset, for the impact; empty where none has one
+  std::optional<double> rows_per_year = {};   ///< as measured where it isn't given
+  bool keep_weights = false;                  ///< the weights of every row are kept
+};
+
+/// What happened on a row, but for trades.
+struct INCHTIDE_API Event {
+  enum class Kind {
+    decision,    ///< to trade
+    wait,        ///< a trade waits for an asset that is closed
+    suspension,  ///< a trade goes round an asset that has been closed for longer than a holiday
+    end,         ///< an asset was cashed
+    split,
+    dividend,
+    flow,
+    estimate,  ///< new targets
+    failure    ///< no new targets, and why
+  };
+  Kind kind;
+  Day day{};
+  std::string asset;  ///< where it is of one
+  double figure = 0;  ///< money; new shares for an old one of a split
+  std::string words;  ///< more on it
+};
+
+/// What a run paid out of cash but for trades, and what it was paid, in money.
+struct INCHTIDE_API RunningFlows {
+  double custody = 0;
+  double borrowing = 0;  ///< of short positions
+  double interest = 0;   ///< earned, less paid on cash below 0
+  double dividends = 0;  ///< after withholding, owed ones included
+  double flows = 0;      ///< paid in less paid out
+  double haircuts = 0;   ///< lost at ends of assets
+};
+
+/// A decision that was still waiting when the prices ended: what it would trade at the last row's prices.
+struct INCHTIDE_API PendingTrade {
+  Day decided{};
+  Trade trade;
+};
+
+/// A run beside a benchmark, by returns from row to row over the same days.
+struct INCHTIDE_API AgainstBenchmark {
+  double tracking_error = 0;                ///< per year: of the differences of returns
+  double information_ratio = 0;             ///< mean difference per year over the tracking error; 0 where that is 0
+  double beta = 0;                          ///< 0 where the benchmark doesn't move
+  double up_capture = 0, down_capture = 0;  ///< mean return over the benchmark's on the days it rose, and fell
+};
+
+/// A calendar year of a run, or the part of it that the run has.
+struct INCHTIDE_API YearOfRun {
+  int year = 0;
+  double growth = 0, cost = 0;  ///< net; gross less net
 };
 
 struct INCHTIDE_API Rehearsal {
   std::string name, schedule, aim;
+  std::vector<std::string> assets;  ///< that orders, weights and units are of
   std::vector<Day> days;
-  Eigen::VectorXd net;    ///< wealth at each day's close, after costs
-  Eigen::VectorXd gross;  ///< the same, had each day's costs not been paid: chained from wealth before costs over the
-                          ///< wealth after costs of the day before
+  Eigen::VectorXd net;     ///< wealth at each close, after flow, trade and costs
+  Eigen::VectorXd before;  ///< wealth at each close before them; running charges are off
+  Eigen::VectorXd flow;    ///< paid in (positive) or out at each close, before its trade
+  Eigen::VectorXd gross;   ///< net, had no trading costs and no custody and borrowing fees been paid: chained from each
+                           ///< row's wealth before them over the wealth after them of the row before, without flows
   std::vector<Trade> trades;
+  std::vector<Event> log;
+  std::optional<PendingTrade> pending;
+  RunningFlows running;
+  Eigen::MatrixXd weights;               ///< of each close after its trade, rows = days; where they are kept
+  std::vector<Eigen::VectorXd> targets;  ///< those there were, in order; the first is that of the first row
+  bool marked = false;                   ///< a re-estimation failed, so that older targets were kept
+  Ledger end;                            ///< what is held in the end
+
+  Eigen::VectorXd
+      paper;  ///< return from the row before, had the targets been held with no trade and no cost, every day
 
   double rows_per_year = 252;  ///< as the table's rows are counted, see PriceTable
-  double growth = 0;           ///< net, whole span, over the wealth at the start
-  double growth_per_year = 0;  ///< net, geometric, by calendar years of 365.25 days
+  // All of these are measured from row `delay` on, whose first trade they include: the base is the wealth before it.
+  double growth = 0;           ///< time-weighted, net, whole span
+  double growth_per_year = 0;  ///< the same, geometric, by calendar years of 365.25 days
+  double mean_per_year = 0;    ///< rows per year x mean net return
   double volatility = 0;       ///< per year: sqrt(rows per year) x sample sd of net returns from row to row
   double sharpe = 0;           ///< (rows per year x mean net return - risk-free) / volatility; 0 where volatility is 0
-  double max_drawdown = 0;     ///< of net wealth, 0 or negative
+  double sharpe_error = 0;  ///< its standard error where returns are independent: sqrt((1 + s^2 / 2) / T) per row (Lo
+                            ///< 2002, "The statistics of Sharpe ratios", eq. 9), times the root of the rows a year
+  double max_drawdown = 0;  ///< of net wealth, flows aside; 0 or negative
   Day max_drawdown_from{}, max_drawdown_to{};
-  double turnover_per_year = 0;  ///< all trades, the first purchase included
-  double cost_per_year = 0;      ///< growth per year gross less net
-  double costs_paid = 0;         ///< in the table's currency
-  std::size_t order_count = 0;   ///< over all trades
+  double tracking_to_targets = 0;   ///< per year: of net returns less the paper's, what drift and costs do to risk
+  double turnover_per_year = 0;     ///< all trades, the first purchase included
+  double turnover_after_first = 0;  ///< per year, without it
+  double cost_per_year = 0;         ///< growth per year gross less net
+  double costs_paid = 0;            ///< of trading, in the table's currency
+  OrderCost costs;                  ///< the same, part by part
+  std::size_t order_count = 0;      ///< over all trades
 };
 
-/// Walks through the table from its first day, on which the first purchase is decided.
-/// @throws InputError when a weight or rate is missing, the table has fewer than delay + 2 rows or a hole, the costs
-///         could eat the wealth (sum of |weight| x rate at 1 or more), the wealth isn't positive, or short positions
-///         lose all of it (naming the day); Interrupted when stopped
+/// Returns from row `delay` on beside a benchmark's.
+/// @throws InputError for a benchmark of other days
+[[nodiscard]] INCHTIDE_API AgainstBenchmark against(const Rehearsal& run, const Rehearsal& benchmark, int delay);
+
+/// Calendar years from row `delay` on.
+[[nodiscard]] INCHTIDE_API std::vector<YearOfRun> years_of(const Rehearsal& run, int delay);
+
+/// Walks through the table from its first row, on which the first trade is decided.
+/// @param table prices of each day's own; a hole is a day on which the asset is closed
+/// @throws InputError when shapes don't fit or a figure is none, the table has fewer than delay + 2 rows, an asset that
+///         is to be held has no price when it is bought, the schedule never looks within the walk, a flow or an end
+///         lies outside it, costs could reach the wealth, or short positions or charges lose all of it (naming the
+///         day); Interrupted when stopped
 [[nodiscard]] INCHTIDE_API Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan,
                                               const RehearsalOptions& options);
 

@@ -32,6 +32,9 @@
 
 namespace inchtide {
 
+/// Whether an aim can count what trading costs: it weighs return against risk.
+[[nodiscard]] INCHTIDE_API bool counts_costs(const Aim& aim);
+
 struct INCHTIDE_API Portfolios {
   std::vector<Allocation> all;
   std::vector<Unanswered> unanswered;  ///< aims without a portfolio, and why

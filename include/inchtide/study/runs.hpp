@@ -22,7 +22,7 @@
 /// settings.schedules = {Schedule::parse("never", ""), Schedule::parse("1m", "")};
 /// const auto universe = universe_of(sources, settings);
 /// const auto basis = basis_of(universe, sources, settings, settings.split);
-/// const auto runs = runs_of(universe, basis, portfolios_of(basis, sources, settings), settings);
+/// const auto runs = runs_of(universe, basis, portfolios_of(basis, sources, settings), sources, settings);
 /// assert(runs.all.size() == 3);  // the benchmark's last
 /// @endcode
 
@@ -34,24 +34,52 @@
 
 namespace inchtide {
 
+/// What an estimate promised of the weights that it chose, and what the days until the next one brought after costs.
+struct INCHTIDE_API Promise {
+  std::string run;
+  Day from{}, to{};  ///< the closes between which it was kept or not
+  double expected_return = 0, volatility = 0, sharpe = 0;
+  double delivered_return = 0, delivered_volatility = 0, delivered_sharpe = 0;  ///< per year; the return arithmetic
+};
+
+/// Over all estimates of a run.
+struct INCHTIDE_API PromiseKept {
+  std::string run;
+  std::size_t estimates = 0;
+  double volatility_ratio = 0;  ///< root of the sum of squared demeaned returns over the sum of promised variances
+  double mean_difference = 0;   ///< of delivered and expected return, per year
+  double difference_error = 0;  ///< its standard error; 0 of a single estimate
+};
+
+struct INCHTIDE_API FailedRun {
+  std::string name;
+  Notice why;
+};
+
 struct INCHTIDE_API Runs {
-  std::vector<Rehearsal> all;    ///< portfolio by portfolio, schedule by schedule; then the benchmark's, without costs
-  std::vector<Notice> warnings;  ///< days that are no part of the walk, borrowing, trading for free
+  std::vector<Rehearsal> all;  ///< portfolio by portfolio, schedule by schedule; then the benchmark's, without costs
+  std::vector<AgainstBenchmark> against;  ///< of each run; empty without a benchmark
+  std::vector<Promise> promised;
+  std::vector<PromiseKept> kept;  ///< one a run that promised something
+  std::vector<FailedRun> failed;  ///< runs that could not be made
+  std::vector<Notice> warnings;   ///< days that are no part of the walk, borrowing, trading for free
 };
 
 /// The day from which a study rehearses.
 /// @throws InputError without one: the weights would be chosen by the very prices they are tested on
 [[nodiscard]] INCHTIDE_API Day split_of(const Settings& settings);
 
-/// The prices to walk through: days on which every asset has one of its own (nothing is traded at a price that was
-/// carried forward), from the last of them before the split, on which the first purchase is decided. The benchmark's
-/// last price counts where it has none.
+/// The prices to walk through: days on which any asset has one of its own, with holes where an asset has none (nothing
+/// is traded at a price that was carried forward), from the last of them before the split, on which the first purchase
+/// is decided. The benchmark adds no day; its last price counts where it has none.
 /// @throws InputError for a split that leaves no prices on one side of it
 [[nodiscard]] INCHTIDE_API PriceTable walk_of(const Universe& universe, const Settings& settings,
                                               std::vector<Notice>& warnings);
 
-/// @throws InputError as `split_of`, `walk_of` and `rehearse` do; Interrupted when stopped
+/// A run that cannot be made costs no other, and is listed.
+/// @throws InputError as `split_of` and `walk_of` do, and as `rehearse` where no run can be made; Interrupted when
+/// stopped
 [[nodiscard]] INCHTIDE_API Runs runs_of(const Universe& universe, const Basis& basis, const Portfolios& portfolios,
-                                        const Settings& settings, const Watch& watch = {});
+                                        const Sources& sources, const Settings& settings, const Watch& watch = {});
 
 }  // namespace inchtide

@@ -28,6 +28,16 @@
 
 namespace inchtide {
 
+/// Cash that comes or goes on a calendar, or once.
+struct INCHTIDE_API FlowPlan {
+  std::string name{};
+  std::optional<Schedule> every{};  ///< on the days on which this looks; the first row of a walk is never one
+  std::optional<int> month{};       ///< only those of this month, 1 to 12
+  std::optional<Day> day{};         ///< once, in place of a calendar
+  double amount = 0;                ///< money, paid in (positive) or out; or a share of the wealth
+  bool of_wealth = false;
+};
+
 struct INCHTIDE_API Settings {
   // The universe
   std::vector<std::string> assets;       ///< by code; empty: all that have prices
@@ -77,6 +87,20 @@ struct INCHTIDE_API Settings {
   std::vector<Schedule> schedules;  ///< never, monthly, quarterly and yearly when there are none
   double wealth = RehearsalOptions{}.wealth;
   int delay = RehearsalOptions{}.delay;
+  RehearsalOptions::Size size = RehearsalOptions::Size::trade;
+  double smallest_order = 0;                           ///< money
+  double cash_floor = 0;                               ///< of the wealth
+  std::vector<std::pair<std::string, double>> lots{};  ///< units an order is a multiple of, by asset, tag or all
+  double cash_rate = 0;                                ///< per year
+  std::optional<double> overdraft_rate{};              ///< per year; the risk-free rate when left out
+  bool proceeds_earn = false;                          ///< short proceeds earn the rate of cash
+  int holiday_rows = RehearsalOptions{}.holiday_rows;  ///< closed for longer is a suspension
+  std::optional<int> ended_after{};                    ///< closed for so many rows is an end
+  std::vector<AssetEnd> ends{};
+  std::vector<FlowPlan> flows{};
+  std::optional<Schedule> reestimate{};     ///< aims are chosen anew on its days; once, before the split, when left out
+  std::optional<Interval> estimate_over{};  ///< the window of each estimate; all the past when left out
+  bool start_from_current = false;          ///< from the weights held now, and not from cash
 };
 
 }  // namespace inchtide

@@ -1,0 +1,75 @@
+#pragma once
+/// A rehearsal row by row: pieces of a walk that join. What a walk carries from row to row is one value, so that a run
+/// cut in two at any row equals the one run to the last bit.
+///
+/// @code
+/// #include <cassert>
+/// using namespace inchtide;
+/// PriceTable table;
+/// for (int t = 0; t < 10; ++t) table.days.push_back(*parse_day("2024-01-01") + std::chrono::days{t});
+/// table.assets = {{"TIDEMILL", "HLC"}};
+/// table.prices = Eigen::VectorXd::LinSpaced(10, 10, 19);
+/// RehearsalPlan plan;
+/// plan.weights = Eigen::VectorXd::Ones(1);
+/// Walk walk(table, plan, {});
+/// auto state = walk.begin();
+/// walk.go_on(state, 4);
+/// const auto saved = state;
+/// walk.go_on(state, 10);
+/// assert(walk.finish(state).net[9] == rehearse(table, plan, {}).net[9] && saved.row == 4);
+/// @endcode
+
+#include <memory>
+#include <optional>
+#include <utility>
+#include <vector>
+
+#include "inchtide/base/api.hpp"
+#include "inchtide/rehearsal/rehearsal.hpp"
+
+namespace inchtide {
+
+/// What a decision carries to its trade.
+struct INCHTIDE_API Decision {
+  std::size_t row = 0;               ///< on which it was made
+  std::optional<Destination> own{};  ///< by a rule of one's own
+  Eigen::VectorXd units{};           ///< where they are fixed at the look
+  double cash = 0;                   ///< the weight meant for cash beside them
+  bool waits = false;                ///< for an asset that is closed; it is in the log
+};
+
+/// What a walk carries from row to row.
+struct INCHTIDE_API WalkState {
+  std::size_t row = 0;  ///< the next one
+  Ledger ledger;
+  std::vector<std::pair<Day, double>> owed;  ///< dividends by the day on which they are paid
+  std::optional<Decision> decision;          ///< that waits for its trade
+  Eigen::VectorXd targets;
+  Eigen::VectorXd last_price;   ///< of each asset, NaN before its first
+  std::vector<int> closed_for;  ///< rows without a price of its own, up to the last row
+  std::vector<char> ended;
+  double net = 0, gross = 0;  ///< wealth after the last row
+  Rehearsal so_far;           ///< days, wealth, trades and log up to the last row
+};
+
+/// The rows of one rehearsal. Keeps references to table, plan and options.
+class INCHTIDE_API Walk {
+ public:
+  /// @throws InputError as `rehearse` does for what can be known before the walk
+  Walk(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
+  ~Walk();
+  Walk(const Walk&) = delete;
+  Walk& operator=(const Walk&) = delete;
+
+  [[nodiscard]] WalkState begin() const;
+  /// Walks up to a row, which is the next one then.
+  void go_on(WalkState& state, std::size_t to_row) const;
+  /// The figures of a walk that has come to the end.
+  [[nodiscard]] Rehearsal finish(WalkState state) const;
+
+ private:
+  struct Plans;
+  std::unique_ptr<const Plans> plans_;
+};
+
+}  // namespace inchtide
