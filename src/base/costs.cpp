@@ -162,7 +162,8 @@ OrderCost& OrderCost::operator+=(const OrderCost& more) {
 OrderCost SideCosts::of(double value, double market) const {
   OrderCost cost;
   cost.fee = fee;
-  cost.commission = std::min(most, std::max(least, commission_of(*this, value)));
+  const double commission = tiers.size() == 1 ? tiers[0].rate * value : commission_of(*this, value);
+  cost.commission = std::min(most, std::max(least, commission));
   cost.half_spread = half_spread * value;
   cost.stamp_duty = stamp_duty * value;
   cost.conversion = conversion * value;
@@ -173,8 +174,8 @@ OrderCost SideCosts::of(double value, double market) const {
 
 double SideCosts::marginal(double value, double market) const {
   double rate = half_spread + stamp_duty + conversion;
-  const double commission = commission_of(*this, value);
-  if (commission >= least && commission < most) rate += rate_at(*this, value);
+  const double commission = tiers.size() == 1 ? tiers[0].rate * value : commission_of(*this, value);
+  if (commission >= least && commission < most) rate += tiers.size() == 1 ? tiers[0].rate : rate_at(*this, value);
   if (impact > 0) rate += 1.5 * impact * market * std::sqrt(value);
   return rate;
 }

@@ -196,6 +196,7 @@ Trade trade_in(const Result& result, const Fields& fields, std::vector<std::stri
   figure(fields, "turnover", trade.turnover);
   trade.orders = all_in(result, fields, "orders", [&](const Fields& one) { return order_in(result, one, assets); });
   for (const auto& order : trade.orders) trade.cost += order.cost;
+  trade.order_count = trade.orders.size();
   return trade;
 }
 

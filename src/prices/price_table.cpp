@@ -342,7 +342,7 @@ long period_of_row(const PriceTable& table, std::size_t row, const Interval& eve
   return (table.number(row) - table.number(0) + every.count() - 1) / every.count();
 }
 
-void PriceTable::check() const {
+void PriceTable::check_shape() const {
   const bool fits = prices.rows() == Eigen::Index(days.size()) && prices.cols() == Eigen::Index(assets.size()) &&
                     (numbers.empty() || numbers.size() == days.size());
   if (!fits) {
@@ -362,6 +362,13 @@ void PriceTable::check() const {
     if (code.empty()) throw InputError("price table", fmt::format("column {} has no code", i + 1), "Give it one");
     if (!seen.insert(lower_name(code)).second)
       throw InputError(Where::of_asset(code), "it comes twice in the table", "Keep one");
+  }
+}
+
+void PriceTable::check() const {
+  check_shape();
+  for (Eigen::Index i = 0; i < prices.cols(); ++i) {
+    const auto& code = assets[std::size_t(i)].code;
     for (Eigen::Index row = 0; row < prices.rows(); ++row) {
       const double price = prices(row, i);
       if (std::isnan(price) || (price > 0 && std::isfinite(price))) continue;

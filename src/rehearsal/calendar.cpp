@@ -90,7 +90,7 @@ void check_options(const PriceTable& table, const RehearsalPlan& plan, const Reh
 
 Calendar::Calendar(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options)
     : first_(options.first_row) {
-  table.check();
+  table.check_shape();  // prices are looked at as the walk reads them
   check_options(table, plan, options);
   if (plan.by_date.empty() && !plan.estimation) check_weights(table, plan.weights, named(plan));
   check_terms(table, plan);
@@ -140,10 +140,18 @@ void Calendar::read_flows(const RehearsalPlan& plan, const RehearsalOptions& opt
 
 double Calendar::flow(std::size_t row, double wealth) const {
   double sum = 0;
-  for (const auto& flow : std::ranges::equal_range(flows_, row, {}, &RowFlow::row)) {
+  for (const auto& flow : of_row(flows_, row)) {
     sum += flow.amount + flow.share * wealth;
   }
   return sum;
+}
+
+bool Calendar::has_flow(std::size_t row) const {
+  return std::ranges::binary_search(flows_, row, {}, &RowFlow::row);
+}
+
+bool Calendar::sets_targets(std::size_t row) const {
+  return std::ranges::any_of(given_, [row](const auto& given) { return given.first == row; });
 }
 
 void Calendar::targets(std::size_t row, Eigen::VectorXd& targets) const {

@@ -1,11 +1,20 @@
 #pragma once
 // What a rehearsal's days are, before any price is looked at: looks, estimates, flows, targets by date.
 
+#include <algorithm>
+#include <span>
+#include <utility>
 #include <vector>
 
 #include "inchtide/rehearsal/rehearsal.hpp"
 
 namespace inchtide {
+
+// The entries of a row in a list that is sorted by row.
+template <typename Entry>
+std::span<const Entry> of_row(const std::vector<Entry>& list, std::size_t row) {
+  return {std::ranges::lower_bound(list, row, {}, &Entry::row), std::ranges::upper_bound(list, row, {}, &Entry::row)};
+}
 
 class Calendar {
  public:
@@ -19,6 +28,8 @@ class Calendar {
   [[nodiscard]] double flow(std::size_t row, double wealth) const;
   // Sets the targets given for this row, where some are.
   void targets(std::size_t row, Eigen::VectorXd& targets) const;
+  [[nodiscard]] bool sets_targets(std::size_t row) const;
+  [[nodiscard]] bool has_flow(std::size_t row) const;
   [[nodiscard]] double rows_per_year() const { return rows_per_year_; }
 
  private:

@@ -20,7 +20,15 @@ struct Draft {
   double side;
   const SideCosts* costs;
   double market;
+  double rate;  // of the value, where all costs are in proportion to it; else negative
 };
+
+/// The rate of costs that are in proportion to the value; negative where some aren't.
+double plain_rate(const SideCosts& costs) {
+  const bool plain = costs.fee == 0 && costs.least == 0 && std::isinf(costs.most) && costs.impact == 0 &&
+                     costs.tiers.size() <= 1 && !costs.own;
+  return plain ? costs.steepest() : -1;
+}
 
 /// What the orders come to at one wealth after trading.
 class Drafts {
@@ -36,8 +44,9 @@ class Drafts {
       const double change = weights[i] * wealth - held_[i];
       if ((!keeps.empty() && keeps[std::size_t(i)]) || std::abs(change) < smallest) continue;
       const auto& costs = terms_.costs[std::size_t(i)];
-      all.push_back({i, change > 0 ? 1.0 : -1.0, change > 0 ? &costs.buy : &costs.sell,
-                     day_.market.size() > 0 ? day_.market[i] : 0.0});
+      const auto& side = change > 0 ? costs.buy : costs.sell;
+      all.push_back(
+          {i, change > 0 ? 1.0 : -1.0, &side, day_.market.size() > 0 ? day_.market[i] : 0.0, plain_rate(side)});
     }
   }
 
@@ -51,9 +60,14 @@ class Drafts {
     double cost = 0, slope = 0;
     for (const auto& draft : all) {
       const double value = size(draft, weights, wealth, factor);
-      cost += draft.costs->of(value, draft.market).total();
-      const double share = draft.side > 0 ? factor : 1.0;
-      slope += draft.costs->marginal(value, draft.market) * draft.side * weights[draft.asset] * share;
+      const double share = draft.side * weights[draft.asset] * (draft.side > 0 ? factor : 1.0);
+      if (draft.rate >= 0) {
+        cost += draft.rate * value;
+        slope += draft.rate * share;
+      } else {
+        cost += draft.costs->of(value, draft.market).total();
+        slope += draft.costs->marginal(value, draft.market) * share;
+      }
     }
     return {cost, slope};
   }
@@ -73,13 +87,10 @@ class Drafts {
   const TradeTerms& terms_;
 };
 
-/// The wealth after trading: W + costs(W) = wealth. Newton's method from above, which for convex costs ends at the root
-/// after finitely many steps where they are straight; kept between two ends where they aren't convex.
-double wealth_after(const Drafts& drafts, const Eigen::VectorXd& weights, double wealth, double factor) {
-  double low = 0, high = wealth, at = wealth;
-  if (drafts.costs(weights, 0, factor).first >= wealth) {
-    throw InputError("costs", "they could reach all wealth", "Lower them, or trade less often");
-  }
+/// The wealth after trading: W + costs(W) = wealth. Newton's method, which for convex costs and from above ends at the
+/// root after finitely many steps where they are straight; kept between two ends where they aren't convex.
+double wealth_after(const Drafts& drafts, const Eigen::VectorXd& weights, double wealth, double factor, double at) {
+  double low = 0, high = wealth;
   for (int step = 0; step < most_steps; ++step) {
     const auto [cost, slope] = drafts.costs(weights, at, factor);
     const double excess = (at - wealth) + cost;
@@ -107,6 +118,10 @@ class Trading {
     weights_ = destination.at ? destination.at(wealth_) : destination.weights;
     meant_cash_ = destination.cash;
     drafts_.decide(weights_, destination.keeps, wealth_);
+    if (drafts_.costs(weights_, 0, 1).first >= wealth_) {
+      throw InputError("costs", "they could reach all wealth", "Lower them, or trade less often");
+    }
+    after_ = wealth_;
     settle();
     for (int step = 0; destination.at && step < most_steps; ++step) {
       const double before = after_;
@@ -150,36 +165,44 @@ class Trading {
  private:
   void settle() {
     do {
-      after_ = wealth_after(drafts_, weights_, wealth_, factor_);
+      after_ = wealth_after(drafts_, weights_, wealth_, factor_, after_);
     } while (drafts_.drop_turned(weights_, after_));
   }
 
-  /// By how much cash is above its floor where purchases are multiplied by a factor.
-  double room(double factor) {
+  /// By how much cash is above its floor where purchases of these orders are multiplied by a factor.
+  double room(const std::vector<Draft>& orders, double factor) {
+    drafts_.all = orders;
     factor_ = factor;
     settle();
     return cash_after() - floor_at(after_);
   }
 
-  /// The largest factor that leaves cash at its floor: between two ends by regula falsi (Illinois).
+  /// How fast cash falls with the factor, but for what that does to the wealth.
+  [[nodiscard]] double price_of_purchases() const {
+    double price = 0;
+    for (const auto& draft : drafts_.all) {
+      if (draft.side < 0) continue;
+      const double value = drafts_.size(draft, weights_, after_, 1);
+      price += value * (1 + draft.costs->marginal(factor_ * value, draft.market));
+    }
+    return price;
+  }
+
+  /// The largest factor that leaves cash at its floor, between two ends. Steps by the price of the purchases, which is
+  /// nearly all of what a factor changes; by halves where they don't close in.
   void shrink() {
     const auto orders = drafts_.all;
-    double low = 0, high = 1, at_low = room(0), at_high = 0;
-    drafts_.all = orders;
-    if (at_low <= 0) return;  // nothing that can shrink is enough
-    at_high = room(1);
-    for (int step = 0; step < most_steps && at_high < 0; ++step) {
-      const double middle = low + (high - low) * at_low / (at_low - at_high);
-      if (middle <= low || middle >= high) break;
-      const double at = room(middle);
+    double low = 0, high = 1, at = cash_after() - floor_at(after_);
+    for (int step = 0; step < most_steps && high > low; ++step) {
+      const double guess = factor_ + at / price_of_purchases();
+      const bool helps = step < newton_steps && guess > low && guess < high;
+      const double next = helps ? guess : (low + high) / 2;
+      if (next <= low || next >= high) break;
+      at = room(orders, next);
       if (std::abs(at) <= cash_rounding * wealth_) return;
-      if (at > 0) {
-        low = middle, at_low = at, at_high /= 2;
-      } else {
-        high = middle, at_high = at, at_low /= 2;
-      }
+      (at > 0 ? low : high) = next;
     }
-    room(low);
+    room(orders, low);
   }
 
   Eigen::VectorXd held_, weights_;
@@ -257,11 +280,13 @@ void book(Ledger& ledger, Trade& trade, const Eigen::VectorXd& units, const Eige
   trade.wealth_before = held.sum() + cash_before;
   ledger.cash += day.flow;
   double bought = 0;
+  trade.order_count = std::size_t((values.array() != 0).count());
+  if (terms.keep_orders) trade.orders.reserve(trade.order_count);
   for (Eigen::Index i = 0; i < values.size(); ++i) {
     if (values[i] == 0) continue;
     const double market = day.market.size() > 0 ? day.market[i] : 0.0;
     const auto cost = terms.costs[std::size_t(i)].of_trade(values[i], market);
-    trade.orders.push_back({i, units[i] - ledger.units[i], day.prices[i], values[i], cost});
+    if (terms.keep_orders) trade.orders.push_back({i, units[i] - ledger.units[i], day.prices[i], values[i], cost});
     trade.cost += cost;
     bought += values[i];
   }

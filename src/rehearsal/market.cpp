@@ -8,12 +8,12 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "rehearsal/calendar.hpp"
 #include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr double days_of_charges = 365;    // calendar days of a year of charges
 constexpr std::size_t trailing_rows = 21;  // of the figures that impact hangs on
 
 void note(WalkState& state, Event event) {
@@ -72,6 +72,11 @@ void Market::read_ends(const RehearsalPlan& plan) {
   std::ranges::stable_sort(ends_, {}, &End::row);
 }
 
+bool Market::acts(std::size_t row) const {
+  return std::ranges::binary_search(actions_, row, {}, &Action::row) ||
+         std::ranges::binary_search(ends_, row, {}, &End::row);
+}
+
 void Market::look_back(WalkState& state) const {
   for (std::size_t t = 0; t < options_.first_row; ++t) price(state, t);
 }
@@ -81,6 +86,7 @@ double Market::wealth_at_start(const WalkState& state) const {
   for (Eigen::Index i = 0; i < state.ledger.units.size(); ++i) {
     if (state.ledger.units[i] == 0) continue;
     const double own = table_.prices(Eigen::Index(options_.first_row), i);
+    if (!std::isnan(own) && (!(own > 0) || std::isinf(own))) table_.check();
     const double price = std::isnan(own) ? state.last_price[i] : own;
     if (std::isnan(price)) {
       throw InputError(Where::of_asset(table_.assets[std::size_t(i)].code),
@@ -98,7 +104,7 @@ double Market::paper_return(const WalkState& before, std::size_t row, const Eige
     const double own = table_.prices(Eigen::Index(row), i), last = before.last_price[i];
     if (weights[i] == 0 || std::isnan(last)) continue;
     double held = std::isnan(own) ? last : own, paid = 0;  // for a share of the row before
-    for (const auto& action : std::ranges::equal_range(actions_, row, {}, &Action::row)) {
+    for (const auto& action : of_row(actions_, row)) {
       if (action.asset != i) continue;
       paid += action.dividend * (1 - options_.withholding);
       if (!std::isnan(own)) held *= action.split;
@@ -151,6 +157,7 @@ void Market::price(WalkState& state, std::size_t row) const {
       ++closed;
       continue;
     }
+    if (!(own > 0) || std::isinf(own)) table_.check();  // which names it
     if (state.ended[std::size_t(i)]) {
       const auto& log = state.so_far.log;
       const auto& code = table_.assets[std::size_t(i)].code;
@@ -167,7 +174,7 @@ void Market::price(WalkState& state, std::size_t row) const {
 }
 
 void Market::end_those_due(WalkState& state, std::size_t row) const {
-  for (const auto& end : std::ranges::equal_range(ends_, row, {}, &End::row)) {
+  for (const auto& end : of_row(ends_, row)) {
     this->end(state, row, end.asset, end.haircut);
   }
   if (!options_.ended_after) return;
@@ -191,7 +198,7 @@ void Market::end(WalkState& state, std::size_t row, Eigen::Index asset, double h
 }
 
 void Market::act(WalkState& state, std::size_t row, const TradeTerms& terms) const {
-  for (const auto& action : std::ranges::equal_range(actions_, row, {}, &Action::row)) {
+  for (const auto& action : of_row(actions_, row)) {
     auto& units = state.ledger.units[action.asset];
     const auto& code = table_.assets[std::size_t(action.asset)].code;
     if (action.dividend > 0 && units != 0) {
@@ -239,7 +246,7 @@ Eigen::VectorXd Market::impact_at(std::size_t row) const {
     for (std::size_t t = from; t <= row; ++t) {
       const double price = table_.prices(Eigen::Index(t), i), value = options_.traded_value(Eigen::Index(t), i);
       if (std::isfinite(value) && value > 0) traded += value, ++days;
-      for (const auto& action : std::ranges::equal_range(actions_, t, {}, &Action::row)) {
+      for (const auto& action : of_row(actions_, t)) {
         if (action.asset == i) last /= action.split;
       }
       if (std::isnan(price)) continue;

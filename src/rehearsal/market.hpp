@@ -11,6 +11,9 @@ class Market {
  public:
   Market(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
 
+  // Whether a split, a dividend or an end falls on a row.
+  [[nodiscard]] bool acts(std::size_t row) const;
+
   // Last prices before the first row, and how long assets have been closed.
   void look_back(WalkState& state) const;
   [[nodiscard]] double wealth_at_start(const WalkState& state) const;

@@ -46,8 +46,8 @@ void measure_returns(Rehearsal& run, const RehearsalOptions& options, Eigen::Ind
     const double per_row = run.sharpe / std::sqrt(run.rows_per_year);
     run.sharpe_error = std::sqrt((1 + per_row * per_row / 2) / count * run.rows_per_year);
   }
-  const Eigen::ArrayXd off = daily - run.paper.tail(rows - 1).array();
-  if (count > 1) {
+  if (count > 1 && run.paper.size() > 0) {
+    const Eigen::ArrayXd off = daily - run.paper.tail(rows - 1).array();
     run.tracking_to_targets = std::sqrt(run.rows_per_year * (off - off.mean()).square().sum() / (count - 1));
   }
   const auto drawdown = deepest_drawdown(level);
@@ -63,7 +63,7 @@ void measure_trades(Rehearsal& run, const RehearsalOptions& options, Eigen::Inde
     turnover += trade.turnover;
     if (&trade == &run.trades.front() && !options.start) purchase = trade.turnover;
     run.costs += trade.cost;
-    run.order_count += trade.orders.size();
+    run.order_count += trade.order_count;
   }
   run.costs_paid = run.costs.total();
   run.turnover_per_year = turnover / years;

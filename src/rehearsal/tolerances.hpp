@@ -11,6 +11,10 @@ inline constexpr double rounding_order = 1e-9;
 inline constexpr double cash_rounding = 1e-14;
 /// A count of lots this far below a whole one is it; relative to the count.
 inline constexpr double lot_rounding = 1e-12;
+/// Calendar days of a year of charges; not a tolerance, and known by all that charge.
+inline constexpr double days_of_charges = 365;
+/// After so many steps of a kind that nearly always ends in a handful, halving takes over.
+inline constexpr int newton_steps = 20;
 /// At most so many steps towards the wealth after a trade; a handful are needed.
 inline constexpr int most_steps = 200;
 

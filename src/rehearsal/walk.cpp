@@ -13,6 +13,7 @@
 #include "rehearsal/calendar.hpp"
 #include "rehearsal/market.hpp"
 #include "rehearsal/measures.hpp"
+#include "rehearsal/stretch.hpp"
 #include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
@@ -30,7 +31,12 @@ Eigen::VectorXd above_floor(const Eigen::VectorXd& targets, double floor) {
 
 struct Walk::Plans {
   Plans(const PriceTable& prices, const RehearsalPlan& given, const RehearsalOptions& how)
-      : table(prices), plan(given), options(how), calendar(table, plan, options), market(table, plan, options) {
+      : table(prices),
+        plan(given),
+        options(how),
+        calendar(table, plan, options),
+        market(table, plan, options),
+        stretches(table, plan, options, calendar, market) {
     terms = plan.terms;
     if (terms.costs.empty()) terms.costs.resize(table.assets.size());
     if (plan.schedule.band) groups = groups_of(*plan.schedule.band, table.codes(), plan.tags);
@@ -48,6 +54,7 @@ struct Walk::Plans {
   const RehearsalOptions& options;
   Calendar calendar;
   Market market;
+  Stretches stretches;
   TradeTerms terms;
   BandGroups groups;
   bool needs_market = false;
@@ -75,7 +82,9 @@ class Row {
 
   void walk() {
     const auto at = Eigen::Index(row_ - options_.first_row);
-    state_.so_far.paper[at] = at == 0 ? 0.0 : market_.paper_return(state_, row_, state_.targets);
+    if (options_.track_targets) {
+      state_.so_far.paper[at] = at == 0 ? 0.0 : market_.paper_return(state_, row_, state_.targets);
+    }
     const double fees = market_.pass(state_, row_, terms_);
     const double before = wealth();
     if (!(before > 0)) {
@@ -260,7 +269,7 @@ class Row {
   void finish_trade(const Destination& destination, double flow) {
     auto trade = state_.ledger.trade(destination, trading_day(flow), terms_);
     state_.decision.reset();
-    if (!trade.orders.empty()) state_.so_far.trades.push_back(std::move(trade));
+    if (trade.order_count > 0) state_.so_far.trades.push_back(std::move(trade));
   }
 
   /// A flow on a row without a trade.
@@ -271,7 +280,7 @@ class Row {
     }
     auto trade = state_.ledger.raise_cash(trading_day(flow), terms_);
     trade.decided = day_;
-    if (!trade.orders.empty()) state_.so_far.trades.push_back(std::move(trade));
+    if (trade.order_count > 0) state_.so_far.trades.push_back(std::move(trade));
   }
 
   void estimate(double flow) {
@@ -339,7 +348,7 @@ WalkState Walk::begin() const {
   run.before.resize(rows);
   run.flow.resize(rows);
   run.gross.resize(rows);
-  run.paper.resize(rows);
+  if (options.track_targets) run.paper.resize(rows);
   if (options.keep_weights) run.weights.resize(rows, n);
   state.net = state.gross = plans_->market.wealth_at_start(state);
   run.targets.push_back(state.targets);
@@ -348,13 +357,19 @@ WalkState Walk::begin() const {
 
 void Walk::go_on(WalkState& state, std::size_t to_row) const {
   const auto& watch = plans_->options.watch;
+  watch.check();
   const auto first = plans_->options.first_row, rows = plans_->table.rows();
-  for (; state.row < std::min(to_row, rows); ++state.row) {
-    if ((state.row - first) % rows_between_looks == 0) {
+  to_row = std::min(to_row, rows);
+  for (std::size_t told = state.row; state.row < to_row; ++state.row) {
+    if (state.row - told >= rows_between_looks) {
       watch.check();
       watch.done(state.row - first, rows - first, plans_->plan.name);
+      told = state.row;
     }
     Row(*plans_, state, state.row).walk();
+    ++state.row;
+    plans_->stretches.pass(state, to_row);
+    --state.row;
   }
 }
 

@@ -48,6 +48,8 @@ struct INCHTIDE_API PriceTable {
   /// @throws InputError when days don't ascend, shapes don't fit, a code is empty or comes twice, or a price is neither
   ///         positive and finite nor NaN, naming the asset and the day
   void check() const;
+  /// The same but for the prices.
+  void check_shape() const;
 
   [[nodiscard]] std::size_t rows() const { return days.size(); }
   [[nodiscard]] long number(std::size_t row) const { return numbers.empty() ? long(row) : numbers[row]; }

@@ -44,7 +44,8 @@ struct INCHTIDE_API Trade {
 
   Day decided{}, traded{};
   Reason reason = Reason::schedule;
-  std::vector<Order> orders;
+  std::vector<Order> orders;  ///< where they are kept
+  std::size_t order_count = 0;
   double wealth_before = 0;  ///< at the close of the trading day, before flow and trade
   double flow = 0;           ///< paid in (positive) or out on that close
   double wealth_after = 0;   ///< of flow and trade
@@ -60,6 +61,7 @@ struct INCHTIDE_API TradeTerms {
   double smallest_order = 0;      ///< money; never less than 1e-9 of the wealth, so that rounding makes no orders
   std::vector<double> lots;  ///< units an order of each asset is a multiple of; empty: fractions of units are traded
   double cash_floor = 0;     ///< of the wealth after: trades leave at least this in cash
+  bool keep_orders = true;   ///< trades come with their orders; without, with what they add up to
 };
 
 /// Where a trade goes: weights of the wealth after it. What keeps its units is no part of it.

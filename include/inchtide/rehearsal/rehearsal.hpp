@@ -97,6 +97,7 @@ struct INCHTIDE_API RehearsalOptions {
   double withholding = 0;                     ///< of dividends
   Eigen::MatrixXd traded_value = {};          ///< money a row and asset, for the impact; empty where none has one
   std::optional<double> rows_per_year = {};   ///< as measured where it isn't given
+  bool track_targets = true;                  ///< what drift does to risk is measured; it takes a division a price
   bool keep_weights = false;                  ///< the weights of every row are kept
 };
 
@@ -169,7 +170,7 @@ struct INCHTIDE_API Rehearsal {
   Ledger end;                            ///< what is held in the end
 
   Eigen::VectorXd
-      paper;  ///< return from the row before, had the targets been held with no trade and no cost, every day
+      paper;  ///< return from the row before, had the targets been held every day for nothing; where tracked
 
   double rows_per_year = 252;  ///< as the table's rows are counted, see PriceTable
   // All of these are measured from row `delay` on, whose first trade they include: the base is the wealth before it.
