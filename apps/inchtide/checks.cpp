@@ -70,6 +70,11 @@ void check_pairs(const Options& options) {
     needs("--last-period", {"--every"}, "it is that of an interval");
     needs("--every", {"--fields", "--csv", "--xlsx", "--figure"}, "it is that of prices in files and figures");
   }
+  if (options.command == "weigh") {
+    for (const char* option : {"--wealth", "--smallest-order", "--cash-floor"}) {
+      needs(option, {"--orders"}, "it is that of orders");
+    }
+  }
   if (options.command == "relate") needs("--patience", {"--pick"}, "it is that of a search");
   if (options.command == "relate" || options.command == "frontier") {
     needs("--block", {"--draws"}, "blocks are drawn");
@@ -156,7 +161,7 @@ void check_outputs(const Options& options, const Mandate& mandate) {
                      "Give the output another name");
   };
   std::vector<fs::path> outputs;
-  for (const auto* text : {&options.json, &options.xlsx}) {
+  for (const auto* text : {&options.json, &options.xlsx, &options.orders}) {
     if (!text->empty() && *text != "-") outputs.emplace_back(*text);
   }
   for (const auto& figure : options.figures) outputs.emplace_back(figure.substr(figure.find(':') + 1));

@@ -250,6 +250,17 @@ void add_output_options(CLI::App& command, Options& options) {
   command.add_flag("--quiet", options.quiet, "No tables on standard output, no warnings")->group("Output");
 }
 
+void add_orders_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--orders", options.orders,
+                  "Write the orders that lead from --current to the portfolio, .csv, .json or .xlsx")
+      ->type_name("FILE")
+      ->group("Output");
+  add_setting(command, options, "--wealth", "Of --orders: what the weights held now are of");
+  add_setting(command, options, "--smallest-order", "Of --orders: smaller ones are not made");
+  add_setting(command, options, "--cash-floor", "Of --orders: what they leave in cash");
+}
+
 void add_figure_option(CLI::App& command, Options& options, const std::string& names) {
   command
       .add_option("--figure", options.figures,

@@ -74,7 +74,7 @@ struct Options {
   std::string sweep, step;
   bool show_current = false;  // among the portfolios compared
   // output
-  std::string json, csv, xlsx, out;
+  std::string json, csv, xlsx, orders, out;
   std::vector<std::string> figures;
   bool quiet = false;
   // how the command that runs spells what can be changed
@@ -104,6 +104,8 @@ void add_frontier_options(CLI::App& command, Options& options);
 void add_search_options(CLI::App& command, Options& options);
 void add_sweep_options(CLI::App& command, Options& options);
 void add_folder_option(CLI::App& command, Options& options, const std::string& help);
+// `weigh`'s orders from what is held to a portfolio, and what they keep to.
+void add_orders_options(CLI::App& command, Options& options);
 void add_output_options(CLI::App& command, Options& options);
 void add_figure_option(CLI::App& command, Options& options, const std::string& names);
 

@@ -2,9 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
+
+#include "checks.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/exchange/files.hpp"
 #include "inchtide/report/weights.hpp"
 #include "output.hpp"
 #include "study.hpp"
@@ -29,6 +33,39 @@ report::Sweep swept(const Basis& basis, const Options& options) {
 
 }  // namespace
 
+namespace {
+
+// To the one portfolio that is chosen.
+std::optional<OrderList> orders_of(const Prepared& prepared, const Portfolios& portfolios, const Options& options) {
+  if (options.orders.empty()) return std::nullopt;
+  if (!prepared.universe) {
+    throw WrongUsage("--orders", "there are no prices to trade at",
+                     {Means::prices, "Give prices in place of an estimate"});
+  }
+  std::vector<const Allocation*> chosen;
+  for (const auto& one : portfolios.all) {
+    if (one.name != "current") chosen.push_back(&one);
+  }
+  if (chosen.size() != 1) {
+    throw InputError("--orders", fmt::format("there are {} portfolios that they could lead to", chosen.size()),
+                     {Means::aim, "Choose one", "maximum-sharpe"});
+  }
+  return orders_to(*prepared.universe, prepared.basis, *chosen.front(), prepared.settings);
+}
+
+// As the file's ending says.
+void write_orders(const report::Table& table, const Options& options) {
+  const auto ending = lower_name(std::filesystem::path(options.orders).extension().string());
+  if (ending == ".xlsx") return report::write_workbook({table}, options.orders, options.spelt);
+  if (ending != ".csv" && ending != ".json") {
+    throw InputError("--orders", fmt::format("'{}' ends with no kind of file", options.orders),
+                     "Name a .csv, .json or .xlsx");
+  }
+  exchange::write_text_file(options.orders, ending == ".csv" ? report::to_csv(table) : to_json(table).dump(1) + "\n");
+}
+
+}  // namespace
+
 report::Chapter weigh(const Options& given) {
   auto options = given;
   options.show_current = true;
@@ -36,8 +73,11 @@ report::Chapter weigh(const Options& given) {
   const auto portfolios = portfolios_of(prepared, options);
   std::optional<report::Sweep> sweep;
   if (!options.sweep.empty()) sweep = swept(prepared.basis, options);
-  return report::weigh_chapter(portfolios, prepared.basis, prepared.universe_or_none(), prepared.settings,
-                               prepared.from, sweep);
+  const auto orders = orders_of(prepared, portfolios, options);
+  auto chapter = report::weigh_chapter(portfolios, prepared.basis, prepared.universe_or_none(), prepared.settings,
+                                       prepared.from, sweep, orders);
+  if (orders) write_orders(report::orders_table(*orders, prepared.universe->currency), options);
+  return chapter;
 }
 
 void add_weigh(CLI::App& tool, Options& options) {
@@ -52,6 +92,7 @@ void add_weigh(CLI::App& tool, Options& options) {
                {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits, Step::portfolios,
                 Step::searching, Step::adjusting});
   add_setting(command, options, "--split", "Estimate from the prices before this day");
+  add_orders_options(command, options);
   add_search_options(command, options);
   add_sweep_options(command, options);
   add_output_options(command, options);

@@ -325,16 +325,16 @@ Trade Ledger::trade(const Destination& destination, const TradingDay& day, const
   Trade trade;
   trade.shrunk = trading.factor();
   trade.shortfall = trading.shortfall();
-  Eigen::VectorXd values = trading.values(), units = this->units;
+  Eigen::VectorXd values = trading.values(), after = units;
   if (terms.lots.empty()) {
     for (Eigen::Index i = 0; i < values.size(); ++i) {
-      if (values[i] != 0) units[i] = (trading.held()[i] + values[i]) / day.prices[i];
+      if (values[i] != 0) after[i] = (trading.held()[i] + values[i]) / day.prices[i];
     }
   } else {
-    units = Lots(*this, day, terms, trading).units();
-    values = (units - this->units).cwiseProduct(day.prices);
+    after = Lots(*this, day, terms, trading).units();
+    values = (after - units).cwiseProduct(day.prices);
   }
-  book(*this, trade, units, values, day, terms);
+  book(*this, trade, after, values, day, terms);
   return trade;
 }
 

@@ -26,8 +26,8 @@ TEST(Names, TheNearestHasTheFewestEdits) {
   EXPECT_EQ(nearest_name("HOLLBANC", codes), "HOLLBANK");
   EXPECT_EQ(nearest_name("tidemil", codes), "TIDEMILL");
   EXPECT_FALSE(nearest_name("XYZ", codes));
-  EXPECT_EQ(nearest_name("XAB", std::vector<std::string>{"AB"}), "AB") << "one letter of three";
-  EXPECT_FALSE(nearest_name("XYAB", std::vector<std::string>{"AB"})) << "two of four";
+  EXPECT_EQ(nearest_name("XYAB", std::vector<std::string>{"AB"}), "AB") << "two letters may always be too many";
+  EXPECT_FALSE(nearest_name("XYZAB", std::vector<std::string>{"AB"})) << "three of five may not";
 }
 
 TEST(Percent, AWeightWithoutTheSignIsRefusedWithBothReadings) {

@@ -197,7 +197,9 @@ TEST(Rehearsal, DecidesNothingByWhatComesLater) {
     ASSERT_EQ(a->ledger.units, b->ledger.units);
     ASSERT_EQ(a->ledger.cash, b->ledger.cash);
     ASSERT_EQ(a->decision.has_value(), b->decision.has_value());
-    if (a->decision) ASSERT_EQ(a->decision->units, b->decision->units);
+    if (a->decision) {
+      ASSERT_EQ(a->decision->units, b->decision->units);
+    }
     ASSERT_EQ(a->so_far.log.size(), b->so_far.log.size());
   }
   EXPECT_GT(compared, test::rounds(2000) / 2);

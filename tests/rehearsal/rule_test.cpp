@@ -99,7 +99,9 @@ TEST(EdgeRule, LeavesTheSmallestLargestDeviationAndNothingToDo) {
         }
       }
       for (Eigen::Index i = 0; i < n && level >= 0; ++i) {
-        if (sign * before[i] > 0) ASSERT_LE(std::abs(after[i]), level + 1e-9);
+        if (sign * before[i] > 0) {
+          ASSERT_LE(std::abs(after[i]), level + 1e-9);
+        }
       }
     }
     ASSERT_FALSE(is_outside(*edge.band, look_at(d, 0, targets), {})) << "on flat prices: one trade, then none";

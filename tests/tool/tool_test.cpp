@@ -413,6 +413,31 @@ TEST(Weigh, TheFrontierAndTheComparisonAgree) {
     EXPECT_GE(binding["price_per_point"].get<double>(), 0);
 }
 
+TEST(Weigh, WritesTheOrdersThatLeadToOnePortfolio) {
+  const Folder folder;
+  const std::string held = " --current " + std::string(INCHTIDE_SOURCE) + "/demo/held.csv --wealth 40000000";
+  const auto file = (folder / "orders.csv").string();
+  const auto result = result_of("weigh" + mandate + held + " --aim maximum-sharpe --orders " + file);
+  const auto& list = result["orders"];
+  EXPECT_EQ(list["portfolio"], "maximum-sharpe");
+  double value = list["cash_before"].get<double>();
+  for (const auto& order : list["orders"]) {
+    const double sign = order["side"] == "buy" ? -1 : 1;
+    value += sign * order["value"].get<double>() - order["cost"].get<double>();
+    EXPECT_GE(order["value"], 10'000) << "the mandate's smallest order";
+    EXPECT_NEAR(order["units"].get<double>() * order["price"].get<double>(), order["value"], 1e-6);
+  }
+  EXPECT_NEAR(list["cash_after"], value, 1e-6);
+  EXPECT_GE(list["cash_after"].get<double>(), 0.005 * list["wealth_after"].get<double>() - 1e-6);
+  EXPECT_THAT(test::text_of(file), HasSubstr("Asset,Side,Units"));
+  // More than one portfolio, or none to start from, is said.
+  EXPECT_THAT(run_tool("weigh" + mandate + held + " --orders " + file).err, HasSubstr("there are 3 portfolios"));
+  EXPECT_THAT(run_tool("weigh" + mandate + " --aim equal --orders " + file).err,
+              HasSubstr("what is held now isn't known"));
+  EXPECT_EQ(run_tool("weigh" + mandate + " --wealth 1000").code, 2);
+  EXPECT_EQ(run_tool("weigh" + mandate + held + " --aim equal --orders " + (folder / "o.doc").string()).code, 1);
+}
+
 TEST(Rehearse, RunsEveryPortfolioOnEverySchedule) {
   const auto result = result_of("rehearse" + mandate);
   const auto& runs = result["runs"];

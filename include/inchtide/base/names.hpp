@@ -26,8 +26,8 @@ namespace inchtide {
 /// The name in lower case without spaces, dashes and underscores: equal for "Adjusted Close" and "adjusted_close".
 [[nodiscard]] INCHTIDE_API std::string plain_name(std::string_view name);
 
-/// The known name with the fewest single-letter edits from `name` (case apart), or nothing when all are further than
-/// a third of its letters away.
+/// The known name with the fewest single-letter edits from `name` (case apart), or nothing when all are further
+/// away than two letters and a third of its letters.
 [[nodiscard]] INCHTIDE_API std::optional<std::string> nearest_name(std::string_view name,
                                                                    std::span<const std::string> known);
 

@@ -18,6 +18,7 @@
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/report/chapter.hpp"
+#include "inchtide/study/orders.hpp"
 #include "inchtide/study/portfolios.hpp"
 #include "inchtide/weights/adjust.hpp"
 
@@ -34,11 +35,15 @@ struct INCHTIDE_API Sweep {
   std::vector<SweepPoint> points;
 };
 
-/// Tables: comparison, weights, risk-shares, binding-limits, left-out, sweep. Charts: compared, risk, prices (of the
-/// limits of the first portfolio that has some). Result: `portfolios`, `unanswered`.
+/// The orders that lead to a portfolio: a row each, sales first; what is left in cash below.
+[[nodiscard]] INCHTIDE_API Table orders_table(const OrderList& orders, const std::string& currency);
+
+/// Tables: comparison, weights, risk-shares, binding-limits, left-out, sweep, orders. Charts: compared, risk, prices
+/// (of the limits of the first portfolio that has some). Result: `portfolios`, `unanswered`.
 /// @param universe none where the estimate was given
 [[nodiscard]] INCHTIDE_API Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis,
                                                  const Universe* universe, const Settings& settings,
-                                                 const Background& from, const std::optional<Sweep>& sweep = {});
+                                                 const Background& from, const std::optional<Sweep>& sweep = {},
+                                                 const std::optional<OrderList>& orders = {});
 
 }  // namespace inchtide::report

@@ -1,0 +1,89 @@
+#include "inchtide/study/orders.hpp"
+
+#include <gmock/gmock.h>
+
+#include <cmath>
+
+#include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
+
+namespace inchtide {
+namespace {
+
+using test::message_of;
+using testing::HasSubstr;
+
+/// Two assets whose last closes are 20 and 50; the first's adjusted closes are half of its closes.
+struct Held {
+  Sources sources;
+  Settings settings;
+  Held() {
+    for (const char* code : {"TIDEMILL", "HOLLBOND"}) {
+      BarHistory bars{code};
+      std::vector<Day> days;
+      const bool first = code[0] == 'T';
+      for (int week = 0; week < 150; ++week) {
+        days.push_back(*parse_day("2021-01-08") + std::chrono::days{7 * week});
+        const double close = week == 149 ? (first ? 20 : 50) : 30 + week * (first ? 3 : 5) % 7;
+        bars.of(PriceField::close).push_back(close);
+        if (first) bars.of(PriceField::adjusted_close).push_back(close / 2);
+      }
+      bars.days = DayList(std::move(days));
+      sources.bars.push_back(std::move(bars));
+    }
+    sources.current = WeightList{"held", {"TIDEMILL", "HOLLBOND"}, {0.7, 0.2}};
+    settings.wealth = 10'000;
+  }
+  OrderList to(double first, double second) const {
+    const auto universe = universe_of(sources, settings);
+    const auto basis = basis_of(universe, sources, settings);
+    return orders_to(universe, basis, evaluate(basis.estimate, {}, Eigen::Vector2d(first, second), "aim", 0), settings);
+  }
+};
+
+TEST(Orders, LeadFromWhatIsHeldAtClosesAndPayForThemselves) {
+  Held held;
+  held.settings.costs = {CostClass::parse("100bp", "")};
+  const auto list = held.to(0.5, 0.5);
+  // W + 1% of (7000 - W/2) + 1% of (W/2 - 2000) = 10000, so W = 9950: 101.25 units of 20 are sold, 59.5 of 50 bought.
+  ASSERT_EQ(list.orders.size(), 2u);
+  EXPECT_NEAR(list.wealth_after, 9950, 1e-9);
+  EXPECT_EQ(list.orders[0].asset, "TIDEMILL");
+  EXPECT_EQ(list.orders[0].price, 20) << "its close, not its adjusted close";
+  EXPECT_NEAR(list.orders[0].units, -(7000 - 4975) / 20.0, 1e-9);
+  EXPECT_NEAR(list.orders[1].units, (4975 - 2000) / 50.0, 1e-9);
+  EXPECT_NEAR(list.cash_after, 0, 1e-8);
+  EXPECT_NEAR(list.cash_before, 1000, 1e-9);
+  EXPECT_NEAR(list.orders[1].weight_after, 0.5, 1e-12);
+  EXPECT_NEAR(list.orders[1].weight_before, 0.2, 1e-12);
+  EXPECT_EQ(list.orders[1].price_day, held.sources.bars[0].days.back());
+}
+
+TEST(Orders, KeepLotsTheSmallestOrderAndTheFloorOfCash) {
+  Held held;
+  held.settings.lots = {{"all", 10}};
+  held.settings.cash_floor = 0.02;
+  const auto list = held.to(0.5, 0.5);
+  for (const auto& order : list.orders) EXPECT_EQ(std::fmod(std::abs(order.units), 10), 0);
+  EXPECT_GE(list.cash_after, 0.02 * list.wealth_after);
+  held.settings.lots.clear();
+  held.settings.smallest_order = 2500;
+  const auto large = held.to(0.5, 0.5);
+  ASSERT_EQ(large.orders.size(), 1u);
+  EXPECT_EQ(large.orders[0].asset, "HOLLBOND");
+  EXPECT_LT(large.shrunk, 1) << "what wasn't sold isn't there to buy with";
+  EXPECT_NEAR(large.cash_after, 0.02 * large.wealth_after, 1e-8);
+}
+
+TEST(Orders, SayWhatIsMissing) {
+  Held held;
+  held.sources.current.reset();
+  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }), HasSubstr("what is held now isn't known"));
+  held.sources.current = WeightList{"held", {"HOLLBOND"}, {1.0}};
+  held.sources.bars[0].of(PriceField::close).clear();
+  held.settings.lots = {{"all", 1}};
+  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }), HasSubstr("only an adjusted close"));
+}
+
+}  // namespace
+}  // namespace inchtide
