@@ -22,13 +22,14 @@ std::vector<CorporateAction> read_actions(const fs::path& path, const CsvStyle& 
   std::vector<CorporateAction> actions;
   std::vector<std::string> header;
   std::size_t asset = 0, date = 0;
-  std::optional<std::size_t> split, dividend;
+  std::optional<std::size_t> split, dividend, pay_day;
   const auto read_header = [&](CsvRow row) {
     header = texts(row);
     check_headings_differ(path, header);
     const auto a = find_column(header, {"asset", "code"}), d = find_column(header, {"date", "ex_day", "day"});
     split = find_column(header, {"split"});
     dividend = find_column(header, {"dividend"});
+    pay_day = find_column(header, {"pay_day", "pay day"});
     if (!a || !d || (!split && !dividend)) {
       throw InputError(Where::in_file(path.string(), 1), fmt::format("the header has {}", fmt::join(header, ", ")),
                        "Give columns 'asset', 'date' (the ex-day), and 'split', 'dividend' or both");
@@ -46,6 +47,13 @@ std::vector<CorporateAction> read_actions(const fs::path& path, const CsvStyle& 
     if (dividend && !row[*dividend].empty()) action.dividend = style.figure(row[*dividend], place(*dividend));
     if (!(action.split > 0) || !std::isfinite(action.split)) {
       throw InputError(place(*split)(), fmt::format("a split of {}", row[*split]), "Write 2, 2:1 or 3:2");
+    }
+    if (pay_day && !row[*pay_day].empty()) {
+      action.pay_day = style.day(row[*pay_day], place(*pay_day));
+      if (*action.pay_day < action.ex_day) {
+        throw InputError(place(*pay_day)(), fmt::format("it lies before the ex-day {}", to_string(action.ex_day)),
+                         "Give the day on which the dividend is paid");
+      }
     }
     if (!(action.dividend >= 0)) {
       throw InputError(place(*dividend)(), "the dividend is negative", "Give the cash for one share");

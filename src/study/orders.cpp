@@ -82,7 +82,7 @@ OrderList orders_to(const Universe& universe, const Basis& basis, const Allocati
     list.orders.push_back({assets[std::size_t(i)], order.units, order.price, days[std::size_t(i)], order.value,
                            order.cost, held[i], ledger.units[i] * day.prices[i] / trade.wealth_after});
   }
-  std::ranges::stable_partition(list.orders, [](const OrderLine& order) { return order.value < 0; });
+  std::stable_partition(list.orders.begin(), list.orders.end(), [](const OrderLine& order) { return order.value < 0; });
   return list;
 }
 

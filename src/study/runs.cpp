@@ -10,6 +10,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "study/choosing_anew.hpp"
+#include "study/walk_prices.hpp"
 
 namespace inchtide {
 namespace {
@@ -129,7 +130,8 @@ PriceTable walk_of(const Universe& universe, const Settings& settings, std::vect
   const auto split = split_of(settings);
   AlignPolicy any;
   any.kind = AlignPolicy::Kind::any;
-  auto walk = align(universe.histories, any, universe.benchmark ? 1 : 0).table.between(std::nullopt, settings.to);
+  auto walk = align(histories_to_walk(universe, settings), any, universe.benchmark ? 1 : 0)
+                  .table.between(std::nullopt, settings.to);
   if (universe.benchmark) carry_last_column(walk, *universe.benchmark, warnings);
   return from_split(walk, split);
 }
@@ -161,6 +163,9 @@ class Rehearsing {
     how_.holiday_rows = settings.holiday_rows;
     how_.ended_after = settings.ended_after;
     how_.ends = settings.ends;
+    how_.actions = actions_to_walk(universe, sources);
+    how_.withholding = settings.withholding;
+    check_for_splits(universe, settings, walk_.days.front());
     plan_.tags = universe.tags;
     plan_.terms = {asset_costs(settings.costs, universe.assets, universe.tags), settings.smallest_order,
                    lots_of(settings, universe, table_), settings.cash_floor};
@@ -178,12 +183,10 @@ class Rehearsing {
         }
       }
     }
-    add_benchmark();
     if (runs_.all.empty() && first_) std::rethrow_exception(first_);
+    add_benchmark();
     warn_of_borrowing(portfolios_, settings_.overdraft_rate.value_or(basis_.risk_free), runs_.warnings);
-    for (const auto& failed : runs_.failed) {
-      runs_.warnings.push_back(failed.why.led_by(failed.name + " could not be rehearsed"));
-    }
+    warn_of_failures();
     for (const auto& aim : portfolios_.unanswered) {
       runs_.warnings.push_back(aim.notice.led_by(aim.name + " has no portfolio and is not rehearsed"));
     }
@@ -195,6 +198,19 @@ class Rehearsing {
   }
 
  private:
+  /// Once a reason.
+  void warn_of_failures() {
+    std::vector<std::string> told;
+    for (const auto& failed : runs_.failed) {
+      const auto why = failed.why.text();
+      if (std::ranges::find(told, why) != told.end()) continue;
+      told.push_back(why);
+      const auto same = std::ranges::count_if(runs_.failed, [&](const FailedRun& f) { return f.why.text() == why; });
+      const auto more = same > 1 ? fmt::format(" and {} more", same - 1) : std::string();
+      runs_.warnings.push_back(failed.why.led_by(failed.name + more + " could not be rehearsed"));
+    }
+  }
+
   void start_from_current() {
     if (basis_.facts.current.size() == 0) {
       throw InputError("rehearsal", "it is to start from what is held now, which isn't known",

@@ -177,6 +177,12 @@ TEST(ActionsFile, HoldsSplitsAndDividends) {
   const auto complaint = [&](const std::string& text) {
     return message_of([&] { read_actions(folder.write("a.csv", text)); });
   };
+  const auto paid =
+      read_actions(folder.write("p.csv", "asset,date,dividend,pay_day\nA,2024-03-01,1,2024-03-20\nA,2024-06-03,1,\n"));
+  EXPECT_EQ(paid[0].pay_day, parse_day("2024-03-20"));
+  EXPECT_EQ(paid[1].pay_day, std::nullopt);
+  EXPECT_THAT(complaint("asset,date,dividend,pay_day\nA,2024-03-01,1,2024-02-20\n"),
+              HasSubstr("lies before the ex-day 2024-03-01"));
   EXPECT_THAT(complaint("asset,date\n"), HasSubstr("Give columns 'asset', 'date' (the ex-day), and 'split'"));
   EXPECT_THAT(complaint("asset,date,split\nA,2024-06-17,2:0\n"),
               HasSubstr("a.csv, line 2, column split: a split of 2:0"));

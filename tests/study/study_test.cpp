@@ -518,6 +518,36 @@ TEST(StudyRuns, FlowsComeOnTheirCalendar) {
   EXPECT_NEAR(flows[17], 0.01 * run.before[std::ranges::find(run.days, day("2023-05-10")) - run.days.begin()], 1e-9);
 }
 
+TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
+  // One asset that halves by a split and pays a dividend; its price is otherwise 40, then 20, in 2022 and 2023.
+  Rehearsed one;
+  auto& bars = one.sources.bars[0];
+  auto& closes = bars.of(PriceField::close);
+  const auto row = [&](const char* text) {
+    return std::size_t(std::ranges::lower_bound(bars.days, day(text)) - bars.days.begin());
+  };
+  for (std::size_t t = 0; t < closes.size(); ++t) {
+    closes[t] = (t >= row("2022-06-01") ? 20.0 : 40.0) * (t < row("2022-01-03") ? 1 + 0.01 * double(t % 5) : 1);
+  }
+  one.settings.assets = {bars.asset};
+  one.settings.aims = {Aim::parse("equal", "")};
+  one.settings.schedules = {Schedule::parse("never", "")};
+  one.settings.costs.clear();
+  // Without actions it is refused, unless it is said to be real.
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("move like a split on 2022-06-01"));
+  one.settings.real_moves = {bars.asset};
+  EXPECT_LT(one.runs().all.front().growth, -0.4);
+  one.settings.real_moves.clear();
+  one.sources.actions = {{bars.asset, day("2022-06-01"), 2, 0},
+                         {bars.asset, day("2023-03-01"), 1, 0.5, day("2023-04-03")}};
+  one.settings.withholding = 0.2;
+  one.settings.lots = {{"all", 1}};
+  const auto run = one.runs().all.front();
+  EXPECT_EQ(run.end.units[0], 50'000);
+  EXPECT_NEAR(run.end.cash, 50'000 * 0.5 * 0.8, 1e-9);
+  EXPECT_NEAR(run.growth, 0.02, 1e-12);
+}
+
 TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
   Rehearsed one;
   one.settings.schedules = {Schedule::parse("1q", ""), Schedule::parse("5y", ""), Schedule::parse("3m", "")};

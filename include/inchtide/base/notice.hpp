@@ -57,6 +57,7 @@ enum class Means {
   prices,
   price_field,
   rates,
+  real_moves,    ///< that a close which moves like a split really did
   returns_kind,  ///< simple or log
   risk_free,
   short_histories,

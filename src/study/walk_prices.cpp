@@ -1,0 +1,63 @@
+#include "study/walk_prices.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+
+namespace inchtide {
+namespace {
+
+bool had_actions(const Universe& universe, const std::string& asset) {
+  return std::ranges::any_of(universe.adjusted, [&](const Adjusted& a) { return a.history.asset == asset; });
+}
+
+}  // namespace
+
+std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Settings& settings) {
+  auto histories = universe.histories;
+  for (auto& history : histories) {
+    if (!had_actions(universe, history.asset)) continue;
+    const auto bars = std::ranges::find(universe.bars, history.asset, &BarHistory::asset);
+    auto raw = bars->history(settings.fields.pick(bars->asset, bars->fields_held()));
+    raw.calendar = raw.currency = universe.tags.value(raw.asset, "currency").value_or("");
+    if (settings.drop_misprints) (void)drop_spikes(raw);
+    history = universe.in_currency(std::move(raw));
+  }
+  return histories;
+}
+
+std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources) {
+  std::vector<CorporateAction> actions;
+  if (!sources.actions) return actions;
+  for (auto action : *sources.actions) {
+    if (!find_name(action.asset, universe.assets) || !had_actions(universe, action.asset)) continue;
+    if (action.dividend > 0) {
+      PriceHistory dividend{action.asset, universe.tags.value(action.asset, "currency").value_or("")};
+      dividend.days = DayList(std::vector<Day>{action.ex_day});
+      dividend.prices = {action.dividend};
+      action.dividend = universe.in_currency(std::move(dividend)).prices.front();
+    }
+    actions.push_back(std::move(action));
+  }
+  return actions;
+}
+
+void check_for_splits(const Universe& universe, const Settings& settings, Day from) {
+  for (const auto& finding : findings_of(universe, settings)) {
+    const auto& where = finding.notice.where;
+    if (finding.kind != "split" || finding.severity != Severity::warning || !where.day || *where.day <= from) continue;
+    if (!find_name(where.asset, universe.assets) || find_name(where.asset, settings.real_moves)) continue;
+    throw InputError(Where::of_asset(where.asset),
+                     fmt::format("its closes move like a split on {}, and no actions say so: a rehearsal would make or "
+                                 "lose money that nobody did",
+                                 to_string(*where.day)),
+                     {{Means::actions, "Give a file of actions"},
+                      {Means::price_field, "use adjusted closes", "adjusted"},
+                      {Means::real_moves, "say that the move is real", where.asset}});
+  }
+}
+
+}  // namespace inchtide

@@ -1,0 +1,22 @@
+#pragma once
+// The prices that a study's rehearsals walk through: raw ones with their splits and dividends where the study has
+// actions.
+
+#include <vector>
+
+#include "inchtide/prices/actions.hpp"
+#include "inchtide/study/universe.hpp"
+
+namespace inchtide {
+
+// The universe's histories, the benchmark's last; those whose closes had actions worked in are the raw closes again.
+[[nodiscard]] std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Settings& settings);
+
+// Splits and dividends of those, dividends in the base currency.
+[[nodiscard]] std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources);
+
+// Closes without actions that move like a split would make or lose money that nobody did.
+// @throws InputError naming the first, unless the settings say that its move is real
+void check_for_splits(const Universe& universe, const Settings& settings, Day from);
+
+}  // namespace inchtide
