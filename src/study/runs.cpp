@@ -303,8 +303,9 @@ class Rehearsing {
       };
       const auto delay = std::size_t(settings_.delay);
       const auto from = (whole ? 0 : row_of(promise.from)) + delay;
-      const auto to = k + 1 < promises.size() ? row_of(promises[k + 1].from) + delay : run.days.size() - 1;
-      if (to >= run.days.size() || to < from + 2) continue;
+      const auto end = k + 1 < promises.size() ? row_of(promises[k + 1].from) + delay : run.days.size();
+      const auto to = std::min(end, run.days.size() - 1);
+      if (to < from + 2) continue;
       const auto brought = delivered(run, from, to, basis_.risk_free);
       promise.from = run.days[from];
       promise.to = run.days[to];

@@ -458,6 +458,11 @@ TEST(StudyRuns, ReestimateByWhatWasKnownOnTheDay) {
   ASSERT_EQ(runs.promised.size(), 2u);  // of the third nothing was left to deliver
   EXPECT_NEAR(runs.promised[1].expected_return, chosen.expected_return, 1e-12);
   EXPECT_EQ(runs.kept.front().estimates, 2u);
+  // With a day's delay the last estimate is traded after the prices end; the one before it is kept or not up to there.
+  one.settings.delay = 1;
+  EXPECT_EQ(one.runs().promised.size(), 2u);
+  EXPECT_EQ(one.runs().promised[1].to, run.days.back());
+  one.settings.delay = 0;
   // Prices after a day change nothing that was decided on it.
   auto other = one;
   for (auto& bars : other.sources.bars) {
