@@ -102,6 +102,10 @@ std::vector<double> lots_of(const Settings& settings, const Universe& universe, 
   return by_class(settings.lots, universe.assets, universe.tags, 1);
 }
 
+bool has_impact(const std::vector<AssetCosts>& costs) {
+  return std::ranges::any_of(costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
+}
+
 /// What is held on the walk's first row, by the weights held now.
 Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, double wealth) {
   Ledger ledger{Eigen::VectorXd::Zero(weights.size()), wealth * (1 - weights.sum())};
@@ -169,6 +173,7 @@ class Rehearsing {
     plan_.tags = universe.tags;
     plan_.terms = {asset_costs(settings.costs, universe.assets, universe.tags), settings.smallest_order,
                    lots_of(settings, universe, table_), settings.cash_floor};
+    if (has_impact(plan_.terms.costs)) how_.traded_value = traded_to_walk(universe, table_);
     if (settings.start_from_current) start_from_current();
   }
 

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 
@@ -43,6 +44,35 @@ std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sou
     actions.push_back(std::move(action));
   }
   return actions;
+}
+
+Eigen::MatrixXd traded_to_walk(const Universe& universe, const PriceTable& walk) {
+  Eigen::MatrixXd traded = Eigen::MatrixXd::Constant(walk.prices.rows(), walk.prices.cols(), no_figure);
+  for (std::size_t i = 0; i < walk.assets.size(); ++i) {
+    const auto& asset = walk.assets[i].code;
+    const auto bars = std::ranges::find(universe.bars, asset, &BarHistory::asset);
+    const auto& closes = bars->of(PriceField::close);
+    const auto& volumes = bars->of(PriceField::volume);
+    PriceHistory money{asset, universe.tags.value(asset, "currency").value_or("")};
+    std::vector<Day> days;
+    for (std::size_t t = 0; t < bars->days.size() && !closes.empty() && !volumes.empty(); ++t) {
+      if (!(closes[t] * volumes[t] > 0)) continue;
+      days.push_back(bars->days[t]);
+      money.prices.push_back(closes[t] * volumes[t]);
+    }
+    if (days.empty()) {
+      throw InputError(Where::of_asset(asset), "it has no closes with volumes, which impact hangs on",
+                       {Means::costs, "Leave its impact out"});
+    }
+    money.days = DayList(std::move(days));
+    money = universe.in_currency(std::move(money));
+    for (std::size_t t = 0; t < money.days.size(); ++t) {
+      const auto row = std::ranges::lower_bound(walk.days, money.days[t]) - walk.days.begin();
+      if (std::size_t(row) == walk.rows() || walk.days[std::size_t(row)] != money.days[t]) continue;
+      traded(row, Eigen::Index(i)) = money.prices[t];
+    }
+  }
+  return traded;
 }
 
 void check_for_splits(const Universe& universe, const Settings& settings, Day from) {

@@ -15,6 +15,10 @@ namespace inchtide {
 // Splits and dividends of those, dividends in the base currency.
 [[nodiscard]] std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources);
 
+// Money traded a row of the walk and asset, by close and volume; a hole where a day has none.
+// @throws InputError naming an asset without volumes
+[[nodiscard]] Eigen::MatrixXd traded_to_walk(const Universe& universe, const PriceTable& walk);
+
 // Closes without actions that move like a split would make or lose money that nobody did.
 // @throws InputError naming the first, unless the settings say that its move is real
 void check_for_splits(const Universe& universe, const Settings& settings, Day from);

@@ -553,6 +553,38 @@ TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
   EXPECT_NEAR(run.growth, 0.02, 1e-12);
 }
 
+TEST(StudyRuns, ImpactHangsOnVolumes) {
+  Rehearsed one;
+  one.settings.costs = {{"all"}};
+  one.settings.costs[0].buy.impact = one.settings.costs[0].sell.impact = 0.5;
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("no closes with volumes, which impact hangs on"));
+  for (auto& bars : one.sources.bars) {
+    for (double close : bars.of(PriceField::close)) bars.of(PriceField::volume).push_back(1e6 / close);
+  }
+  one.settings.delay = 30;  // by then there are trailing figures
+  one.settings.schedules = {Schedule::parse("2m", "")};
+  const auto run = one.runs().all.front();
+  ASSERT_GT(run.trades.size(), 3u);
+  // The second trade by hand: coefficient x sd of the 20 returns up to the decision x root of value / a million x
+  // value.
+  const auto& trade = run.trades[1];
+  for (const auto& order : trade.orders) {
+    const auto& bars = one.sources.bars[std::size_t(
+        std::ranges::find(one.sources.bars, run.assets[std::size_t(order.asset)], &BarHistory::asset) -
+        one.sources.bars.begin())];
+    const auto& closes = bars.of(PriceField::close);
+    const auto at = std::size_t(std::ranges::find(bars.days, trade.decided) - bars.days.begin());
+    double sum = 0, squares = 0;
+    for (std::size_t t = at - 19; t <= at; ++t) {
+      const double r = closes[t] / closes[t - 1] - 1;
+      sum += r;
+      squares += r * r;
+    }
+    const double sd = std::sqrt((squares - sum * sum / 20) / 19), value = std::abs(order.value);
+    EXPECT_NEAR(order.cost.impact, 0.5 * sd * std::sqrt(value / 1e6) * value, 1e-6 * order.cost.impact + 1e-9);
+  }
+}
+
 TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
   Rehearsed one;
   one.settings.schedules = {Schedule::parse("1q", ""), Schedule::parse("5y", ""), Schedule::parse("3m", "")};
