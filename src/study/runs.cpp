@@ -180,7 +180,13 @@ class Rehearsing {
   Runs make() {
     for (const auto& allocation : portfolios_.all) {
       for (const auto& schedule : schedules_) {
-        if (schedule.to != Schedule::To::after_costs || (allocation.aim && counts_costs(*allocation.aim))) {
+        const bool after = schedule.to == Schedule::To::after_costs;
+        if (after && settings_.reestimate) {
+          const InputError why("cost-aware schedules", "they weigh costs by the first estimate, not by later ones",
+                               "Leave re-estimation out, or take another schedule");
+          runs_.failed.push_back({fmt::format("{}, {}", allocation.name, schedule.name), why.notice()});
+          if (!first_) first_ = std::make_exception_ptr(why);
+        } else if (!after || (allocation.aim && counts_costs(*allocation.aim))) {
           add(allocation, schedule);
         } else {
           runs_.warnings.push_back(fmt::format("{} has no return to weigh against costs, so {} is not run for it",

@@ -20,7 +20,8 @@ bool had_actions(const Universe& universe, const std::string& asset) {
 std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Settings& settings) {
   auto histories = universe.histories;
   for (auto& history : histories) {
-    if (!had_actions(universe, history.asset)) continue;
+    // The benchmark is an index beside the runs, and keeps what actions made of its closes.
+    if (!had_actions(universe, history.asset) || universe.benchmark == history.asset) continue;
     const auto bars = std::ranges::find(universe.bars, history.asset, &BarHistory::asset);
     auto raw = bars->history(settings.fields.pick(bars->asset, bars->fields_held()));
     raw.calendar = raw.currency = universe.tags.value(raw.asset, "currency").value_or("");

@@ -585,6 +585,17 @@ TEST(StudyRuns, ImpactHangsOnVolumes) {
   }
 }
 
+TEST(StudyRuns, CostAwareSchedulesAreNotRunBesideReestimation) {
+  Rehearsed one;
+  one.settings.aims = {Aim::parse("maximum-sharpe", "")};
+  one.settings.schedules = {Schedule::parse("1q:after-costs", "")};
+  EXPECT_EQ(one.runs().failed.size(), 0u);
+  one.settings.reestimate = Schedule::parse("1y", "");
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("by the first estimate, not by later ones"));
+  one.settings.schedules.push_back(Schedule::parse("1q", ""));
+  EXPECT_EQ(one.runs().failed.size(), 1u);
+}
+
 TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
   Rehearsed one;
   one.settings.schedules = {Schedule::parse("1q", ""), Schedule::parse("5y", ""), Schedule::parse("3m", "")};
