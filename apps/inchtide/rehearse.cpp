@@ -31,8 +31,10 @@ void add_rehearse(CLI::App& tool, Options& options) {
       command, options,
       {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits, Step::portfolios, Step::rehearsal});
   add_output_options(command, options);
-  add_figure_option(command, options,
-                    "wealth, drawdown, schedules (of the first portfolio), schedules-AIM, drift (against cost)");
+  add_figure_option(
+      command, options,
+      "wealth (with drawdown), held (weights over time), schedules, turnover, costs (by part), each of the "
+      "first portfolio or of another: held-AIM; drift (against cost)");
 }
 
 }  // namespace inchtide::app

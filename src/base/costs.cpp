@@ -195,6 +195,10 @@ bool SideCosts::is_free() const {
   return fee == 0 && least == 0 && steepest() == 0 && impact == 0 && !own;
 }
 
+bool SideCosts::is_proportional() const {
+  return fee == 0 && least == 0 && std::isinf(most) && impact == 0 && tiers.size() <= 1 && !own;
+}
+
 void AssetCosts::check(const Where& where) const {
   check_side(buy, where);
   check_side(sell, where);

@@ -194,10 +194,75 @@ Trade trade_in(const Result& result, const Fields& fields, std::vector<std::stri
   figure(fields, "wealth_before", trade.wealth_before);
   figure(fields, "wealth_after", trade.wealth_after);
   figure(fields, "turnover", trade.turnover);
+  figure(fields, "delay", trade.delay);
   trade.orders = all_in(result, fields, "orders", [&](const Fields& one) { return order_in(result, one, assets); });
   for (const auto& order : trade.orders) trade.cost += order.cost;
   trade.order_count = trade.orders.size();
   return trade;
+}
+
+SpanOfRun span_in(const Fields& fields) {
+  SpanOfRun span;
+  std::string in;
+  fields.maybe("in", in);
+  const auto day = parse_day(in.size() == 4 ? in + "-01-01" : in + "-01");
+  if (!day) throw fields.error("in", fmt::format("'{}' is no year or month", in), what_to_give);
+  const std::chrono::year_month_day date{*day};
+  span.year = int(date.year());
+  span.month = in.size() == 4 ? 0 : unsigned(date.month());
+  figure(fields, "growth", span.growth);
+  return span;
+}
+
+Event event_in(const Fields& fields) {
+  Event event{};
+  std::string kind;
+  fields.maybe("event", kind);
+  const auto known = event_named(kind);
+  if (!known) throw fields.error("event", fmt::format("'{}' is no kind of event", kind), what_to_give);
+  event.kind = *known;
+  event.day = day_in(fields, "day");
+  fields.maybe("asset", event.asset);
+  figure(fields, "figure", event.figure);
+  fields.maybe("words", event.words);
+  return event;
+}
+
+/// What a run was like beside its growth and its risk.
+void measures_in(const Result& result, const Fields& fields, Rehearsal& run) {
+  figure(fields, "sharpe_error_correlated", run.sharpe_error_correlated);
+  figure(fields, "sortino", run.sortino);
+  maybe_figure(fields, "money_weighted", run.money_weighted.rate);
+  const auto part = [&](const char* field, auto read) {
+    if (const auto* object = fields.find(field)) read(result.fields(*object));
+  };
+  part("under_water", [&](const Fields& water) {
+    water.maybe("days", run.under_water.days);
+    if (run.under_water.days == 0) return;
+    run.under_water.from = day_in(water, "from");
+    run.under_water.to = day_in(water, "to");
+    water.maybe("recovered", run.under_water.recovered);
+  });
+  part("best_month", [&](const Fields& span) { run.best_month = span_in(span); });
+  part("worst_month", [&](const Fields& span) { run.worst_month = span_in(span); });
+  part("best_year", [&](const Fields& span) { run.best_year = span_in(span); });
+  part("worst_year", [&](const Fields& span) { run.worst_year = span_in(span); });
+  part("shortfall", [&](const Fields& shortfall) {
+    figure(shortfall, "delay", run.shortfall.delay);
+    figure(shortfall, "costs", run.shortfall.costs);
+  });
+  part("cost_shares", [&](const Fields& shares) {
+    run.cost_shares.trading = costs_in(shares);
+    figure(shares, "charges", run.cost_shares.charges);
+  });
+  figure(fields, "custody", run.running.custody);
+  figure(fields, "borrowing", run.running.borrowing);
+  figure(fields, "interest", run.running.interest);
+  figure(fields, "flows", run.running.flows);
+  figure(fields, "mean_per_year", run.mean_per_year);
+  figure(fields, "tracking_to_targets", run.tracking_to_targets);
+  fields.maybe("marked", run.marked);
+  run.log = all_in(result, fields, "log", event_in);
 }
 
 Rehearsal rehearsal_in(const Result& result, const Fields& fields, const std::vector<Day>& days) {
@@ -220,8 +285,10 @@ Rehearsal rehearsal_in(const Result& result, const Fields& fields, const std::ve
   figure(fields, "cost_per_year", run.cost_per_year);
   figure(fields, "costs_paid", run.costs_paid);
   fields.maybe("order_count", run.order_count);
+  measures_in(result, fields, run);
   if (const auto* costs = fields.find("costs")) run.costs = costs_in(result.fields(*costs));
   run.trades = all_in(result, fields, "trades", [&](const Fields& one) { return trade_in(result, one, run.assets); });
+  if (!fields.has("net") && !fields.has("gross")) return run;  // of many runs
   run.net = fields.vector("net");
   run.gross = fields.vector("gross");
   const auto rows = Eigen::Index(days.size());
@@ -230,6 +297,23 @@ Rehearsal rehearsal_in(const Result& result, const Fields& fields, const std::ve
                        what_to_give);
   }
   return run;
+}
+
+/// A decision that was waiting, put with its run.
+void add_pending(const Result& result, const Fields& fields, std::vector<Rehearsal>& runs) {
+  std::string name;
+  fields.maybe("run", name);
+  const auto run = std::ranges::find(runs, name, &Rehearsal::name);
+  if (run == runs.end()) throw fields.error("run", fmt::format("'{}' is none of its runs", name), what_to_give);
+  PendingTrade pending{day_in(fields, "decided"), {}};
+  auto& trade = pending.trade;
+  trade.decided = trade.traded = pending.decided;
+  if (fields.has("traded")) trade.traded = day_in(fields, "traded");
+  trade.orders =
+      all_in(result, fields, "orders", [&](const Fields& one) { return order_in(result, one, run->assets); });
+  for (const auto& order : trade.orders) trade.cost += order.cost;
+  trade.order_count = trade.orders.size();
+  run->pending = std::move(pending);
 }
 
 }  // namespace
@@ -248,6 +332,9 @@ std::vector<Rehearsal> read_rehearsals(const std::filesystem::path& path) {
   for (const auto& day : texts(result.whole(), "days")) days.push_back(day_from(day, result.whole().where("days")));
   std::vector<Rehearsal> all;
   for (const auto& object : result.objects()) all.push_back(rehearsal_in(result, result.fields(object), days));
+  if (result.whole().has("pending")) {
+    for (const auto& object : result.whole().list("pending")) add_pending(result, result.fields(object), all);
+  }
   return all;
 }
 

@@ -311,6 +311,15 @@ Declarations of_the_rehearsal() {
             [](const Given& g) {
               return choice_in(g, {"cash", "current"}) == 1;
             })},
+      {"",
+       "--log",
+       Takes::yes_or_no,
+       "",
+       "Print what happened day by day: decisions, waits, flows, splits, ends",
+       "",
+       "true",
+       {Step::rehearsal},
+       into(&Settings::show_log, yes_in)},
       {"rehearsal.withholding",
        "",
        Takes::percent,

@@ -23,13 +23,6 @@ struct Draft {
   double rate;  // of the value, where all costs are in proportion to it; else negative
 };
 
-/// The rate of costs that are in proportion to the value; negative where some aren't.
-double plain_rate(const SideCosts& costs) {
-  const bool plain = costs.fee == 0 && costs.least == 0 && std::isinf(costs.most) && costs.impact == 0 &&
-                     costs.tiers.size() <= 1 && !costs.own;
-  return plain ? costs.steepest() : -1;
-}
-
 /// What the orders come to at one wealth after trading.
 class Drafts {
  public:
@@ -45,8 +38,8 @@ class Drafts {
       if ((!keeps.empty() && keeps[std::size_t(i)]) || std::abs(change) < smallest) continue;
       const auto& costs = terms_.costs[std::size_t(i)];
       const auto& side = change > 0 ? costs.buy : costs.sell;
-      all.push_back(
-          {i, change > 0 ? 1.0 : -1.0, &side, day_.market.size() > 0 ? day_.market[i] : 0.0, plain_rate(side)});
+      all.push_back({i, change > 0 ? 1.0 : -1.0, &side, day_.market.size() > 0 ? day_.market[i] : 0.0,
+                     side.is_proportional() ? side.steepest() : -1.0});
     }
   }
 

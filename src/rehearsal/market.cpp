@@ -201,6 +201,10 @@ void Market::act(WalkState& state, std::size_t row, const TradeTerms& terms) con
   for (const auto& action : of_row(actions_, row)) {
     auto& units = state.ledger.units[action.asset];
     const auto& code = table_.assets[std::size_t(action.asset)].code;
+    if (state.decision) {
+      auto& decided = state.decision->prices[action.asset];
+      decided = (decided - action.dividend * (1 - options_.withholding)) / action.split;
+    }
     if (action.dividend > 0 && units != 0) {
       const double cash = units * action.dividend * (1 - options_.withholding);
       note(state, {Event::Kind::dividend, table_.days[row], code, cash, ""});

@@ -2,14 +2,19 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/returns/figures.hpp"
+#include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
 namespace {
+
+constexpr const char* names_of_events[] = {"decision", "wait", "suspension", "end",    "split",
+                                           "dividend", "flow", "estimate",   "failure"};  // as the kinds are
 
 /// Returns from close to close, flows aside, from `first` on: the first is that of the close's trade alone.
 Eigen::VectorXd net_returns(const Rehearsal& run, Eigen::Index first) {
@@ -21,6 +26,53 @@ Eigen::VectorXd net_returns(const Rehearsal& run, Eigen::Index first) {
     returns[k] = (k == 0 ? 1.0 : run.before[t] / run.net[t - 1]) * traded - 1;
   }
   return returns;
+}
+
+/// The standard error of a ratio per row from returns that may hang together: the delta method on mean and variance,
+/// its covariances with weights that fall to 0 beyond the lags.
+double correlated_error(const Eigen::ArrayXd& returns, double mean, double variance, double ratio) {
+  const auto rows = returns.size();
+  const Eigen::ArrayXd off = (returns - mean) / std::sqrt(variance);
+  const Eigen::ArrayXd influence = off - ratio / 2 * (off.square() - 1);
+  const auto lags = std::min(rows - 1, Eigen::Index(4 * std::pow(double(rows) / 100, 2.0 / 9)));
+  double sum = influence.square().sum();
+  for (Eigen::Index lag = 1; lag <= lags; ++lag) {
+    const double weight = 1 - double(lag) / double(lags + 1);
+    sum += 2 * weight * (influence.head(rows - lag) * influence.tail(rows - lag)).sum();
+  }
+  return std::sqrt(sum) / double(rows);
+}
+
+void measure_ratios(Rehearsal& run, const Eigen::ArrayXd& daily, double risk_free) {
+  const double mean = daily.mean(), count = double(daily.size()), rows = run.rows_per_year;
+  run.mean_per_year = rows * mean;
+  const double variance = count > 1 ? (daily - mean).square().sum() / (count - 1) : 0.0;
+  run.volatility = std::sqrt(rows * variance);
+  const double downside = std::sqrt(rows * (daily - risk_free / rows).min(0).square().mean());
+  if (downside > 0) run.sortino = (run.mean_per_year - risk_free) / downside;
+  if (run.volatility > 0) {
+    run.sharpe = (run.mean_per_year - risk_free) / run.volatility;
+    const double per_row = run.sharpe / std::sqrt(rows);
+    run.sharpe_error = std::sqrt((1 + per_row * per_row / 2) / count * rows);
+    run.sharpe_error_correlated = correlated_error(daily, mean, variance, per_row) * std::sqrt(rows);
+  }
+  if (count > 1 && run.paper.size() > 0) {
+    const Eigen::ArrayXd off = daily - run.paper.tail(daily.size()).array();
+    run.tracking_to_targets = std::sqrt(rows * (off - off.mean()).square().sum() / (count - 1));
+  }
+}
+
+/// @param days of the levels
+UnderWater longest_under_water(const Eigen::VectorXd& level, const Day* days) {
+  UnderWater longest;
+  Eigen::Index peak = 0;
+  for (Eigen::Index t = 1; t < level.size(); ++t) {
+    const bool back = level[t] >= level[peak];
+    const int length = int((days[t] - days[peak]).count());
+    if ((!back || t > peak + 1) && length > longest.days) longest = {days[peak], days[t], length, back};
+    if (back) peak = t;
+  }
+  return longest;
 }
 
 void measure_returns(Rehearsal& run, const RehearsalOptions& options, Eigen::Index first) {
@@ -35,39 +87,101 @@ void measure_returns(Rehearsal& run, const RehearsalOptions& options, Eigen::Ind
   run.growth = product - 1;
   run.growth_per_year = per_year(product);
   run.cost_per_year = per_year(run.gross[run.gross.size() - 1] / run.gross[first]) - run.growth_per_year;
-
-  const Eigen::ArrayXd daily = returns.tail(rows - 1).array();
-  const double mean = daily.mean(), count = double(daily.size());
-  run.mean_per_year = run.rows_per_year * mean;
-  const double variance = count > 1 ? (daily - mean).square().sum() / (count - 1) : 0.0;
-  run.volatility = std::sqrt(run.rows_per_year * variance);
-  if (run.volatility > 0) {
-    run.sharpe = (run.rows_per_year * mean - options.risk_free) / run.volatility;
-    const double per_row = run.sharpe / std::sqrt(run.rows_per_year);
-    run.sharpe_error = std::sqrt((1 + per_row * per_row / 2) / count * run.rows_per_year);
-  }
-  if (count > 1 && run.paper.size() > 0) {
-    const Eigen::ArrayXd off = daily - run.paper.tail(rows - 1).array();
-    run.tracking_to_targets = std::sqrt(run.rows_per_year * (off - off.mean()).square().sum() / (count - 1));
-  }
+  measure_ratios(run, returns.tail(rows - 1), options.risk_free);
   const auto drawdown = deepest_drawdown(level);
   run.max_drawdown = drawdown.depth;
   run.max_drawdown_from = run.days[base + drawdown.peak];
   run.max_drawdown_to = run.days[base + drawdown.trough];
+  run.under_water = longest_under_water(level, &run.days[base]);
+}
+
+/// Parts of the log of wealth before over wealth after a trade, as its costs are.
+void add_share(OrderCost& shares, const OrderCost& cost, double share) {
+  const double all = cost.total();
+  if (all <= 0) return;
+  for (auto part : {&OrderCost::fee, &OrderCost::commission, &OrderCost::half_spread, &OrderCost::stamp_duty,
+                    &OrderCost::conversion, &OrderCost::impact, &OrderCost::other}) {
+    shares.*part += share * (cost.*part / all);
+  }
 }
 
 void measure_trades(Rehearsal& run, const RehearsalOptions& options, Eigen::Index first) {
   const double years = years_between(run.days[std::size_t(first)], run.days.back());
-  double turnover = 0, purchase = 0;
+  double turnover = 0, purchase = 0, logs = 0;
   for (const auto& trade : run.trades) {
     turnover += trade.turnover;
     if (&trade == &run.trades.front() && !options.start) purchase = trade.turnover;
     run.costs += trade.cost;
     run.order_count += trade.order_count;
+    if (trade.traded < run.days[std::size_t(first)]) continue;
+    const double wealth = trade.wealth_before + trade.flow;
+    run.shortfall.delay += trade.delay / wealth / years;
+    run.shortfall.costs += trade.cost.total() / wealth / years;
+    const double share = std::log(wealth / trade.wealth_after) / years;
+    add_share(run.cost_shares.trading, trade.cost, share);
+    logs += share;
   }
   run.costs_paid = run.costs.total();
   run.turnover_per_year = turnover / years;
   run.turnover_after_first = (turnover - purchase) / years;
+  const double all = std::log(run.gross[run.gross.size() - 1] / run.gross[first]) - std::log1p(run.growth);
+  if (run.running.custody + run.running.borrowing > 0) run.cost_shares.charges = all / years - logs;
+}
+
+/// Flows by their years since the first; halves the rates between one that leaves too little and one that leaves
+/// enough. A balance below 0 on the way is too little whatever comes of it.
+MoneyWeighted money_weighted(const Rehearsal& run, Eigen::Index first) {
+  const auto last = run.net.size() - 1;
+  const auto years_at = [&](Eigen::Index t) {
+    return years_between(run.days[std::size_t(first)], run.days[std::size_t(t)]);
+  };
+  std::vector<std::pair<double, double>> flows;
+  for (auto t = first + 1; t < last; ++t) {
+    if (run.flow[t] != 0) flows.emplace_back(years_at(t), run.flow[t]);
+  }
+  const auto balance = [&](double log_rate) {  // at the end; below 0 where it was so before
+    double at = 0, money = run.before[first] + run.flow[first];
+    for (const auto& [years, flow] : flows) {
+      money = money * std::exp(log_rate * (years - at)) + flow;
+      at = years;
+      if (money < 0) return -1.0;
+    }
+    return money * std::exp(log_rate * (years_at(last) - at)) + run.flow[last];
+  };
+  const double end = run.net[last];
+  double low = -1, high = 1;
+  while (balance(low) >= end && low > -1e6) low *= 2;
+  while (balance(high) < end && high < 1e6) high *= 2;
+  for (int step = 0; step < most_steps; ++step) {
+    const double middle = low + (high - low) / 2;
+    if (middle <= low || middle >= high) break;
+    (balance(middle) < end ? low : high) = middle;
+  }
+  if (std::abs(balance(high) - end) > rounding_order * end) {
+    return {{}, "what was taken out is more than the money at the start and its growth could pay"};
+  }
+  return {std::expm1(high), ""};
+}
+
+std::vector<SpanOfRun> spans_of(const Rehearsal& run, int delay, bool months) {
+  const Eigen::VectorXd returns = net_returns(run, delay);
+  std::vector<SpanOfRun> spans;
+  double net = 1, gross = run.gross[delay];
+  for (Eigen::Index k = 0; k < returns.size(); ++k) {
+    const auto t = k + delay;
+    const std::chrono::year_month_day date{run.days[std::size_t(t)]};
+    const int year = int(date.year());
+    const unsigned month = months ? unsigned(date.month()) : 0;
+    if (spans.empty() || spans.back().year != year || spans.back().month != month) {
+      if (!spans.empty()) gross = run.gross[t - 1];
+      spans.push_back({year, month});
+      net = 1;
+    }
+    net *= 1 + returns[k];
+    spans.back().growth = net - 1;
+    spans.back().cost = run.gross[t] / gross - net;
+  }
+  return spans;
 }
 
 }  // namespace
@@ -96,28 +210,35 @@ AgainstBenchmark against(const Rehearsal& run, const Rehearsal& benchmark, int d
   return result;
 }
 
-std::vector<YearOfRun> years_of(const Rehearsal& run, int delay) {
-  const Eigen::VectorXd returns = net_returns(run, delay);
-  std::vector<YearOfRun> years;
-  double net = 1, gross = run.gross[delay];
-  for (Eigen::Index k = 0; k < returns.size(); ++k) {
-    const auto t = k + delay;
-    const int year = int(std::chrono::year_month_day{run.days[std::size_t(t)]}.year());
-    if (years.empty() || years.back().year != year) {
-      if (!years.empty()) gross = run.gross[t - 1];
-      years.push_back({year});
-      net = 1;
-    }
-    net *= 1 + returns[k];
-    years.back().growth = net - 1;
-    years.back().cost = run.gross[t] / gross - net;
-  }
-  return years;
+const char* name_of(Event::Kind kind) {
+  return names_of_events[std::size_t(kind)];
+}
+
+std::optional<Event::Kind> event_named(std::string_view name) {
+  const auto found = std::ranges::find(names_of_events, name, [](const char* text) { return std::string_view(text); });
+  if (found == std::end(names_of_events)) return std::nullopt;
+  return Event::Kind(found - std::begin(names_of_events));
+}
+
+std::vector<SpanOfRun> years_of(const Rehearsal& run, int delay) {
+  return spans_of(run, delay, false);
+}
+
+std::vector<SpanOfRun> months_of(const Rehearsal& run, int delay) {
+  return spans_of(run, delay, true);
 }
 
 void measure(Rehearsal& run, const RehearsalOptions& options) {
   measure_returns(run, options, options.delay);
   measure_trades(run, options, options.delay);
+  const auto years = years_of(run, options.delay), months = months_of(run, options.delay);
+  const auto best = [](const auto& spans) { return *std::ranges::max_element(spans, {}, &SpanOfRun::growth); };
+  const auto worst = [](const auto& spans) { return *std::ranges::min_element(spans, {}, &SpanOfRun::growth); };
+  run.best_month = best(months);
+  run.worst_month = worst(months);
+  run.best_year = best(years);
+  run.worst_year = worst(years);
+  run.money_weighted = money_weighted(run, options.delay);
 }
 
 }  // namespace inchtide

@@ -11,6 +11,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "rehearsal/calendar.hpp"
+#include "rehearsal/chain.hpp"
 #include "rehearsal/market.hpp"
 #include "rehearsal/measures.hpp"
 #include "rehearsal/stretch.hpp"
@@ -27,6 +28,11 @@ Eigen::VectorXd above_floor(const Eigen::VectorXd& targets, double floor) {
   return floor > 0 && sum > 1 - floor ? Eigen::VectorXd(targets * ((1 - floor) / sum)) : targets;
 }
 
+TradeTerms with_costs(TradeTerms terms, std::size_t assets) {
+  if (terms.costs.empty()) terms.costs.resize(assets);
+  return terms;
+}
+
 }  // namespace
 
 struct Walk::Plans {
@@ -36,9 +42,9 @@ struct Walk::Plans {
         options(how),
         calendar(table, plan, options),
         market(table, plan, options),
-        stretches(table, plan, options, calendar, market) {
-    terms = plan.terms;
-    if (terms.costs.empty()) terms.costs.resize(table.assets.size());
+        stretches(table, plan, options, calendar, market),
+        terms(with_costs(plan.terms, table.assets.size())),
+        chain(table, plan, options, calendar, terms) {
     if (plan.schedule.band) groups = groups_of(*plan.schedule.band, table.codes(), plan.tags);
     needs_market = std::ranges::any_of(
         terms.costs, [](const AssetCosts& costs) { return costs.buy.impact > 0 || costs.sell.impact > 0; });
@@ -56,6 +62,7 @@ struct Walk::Plans {
   Market market;
   Stretches stretches;
   TradeTerms terms;
+  Chain chain;
   BandGroups groups;
   bool needs_market = false;
 };
@@ -180,6 +187,7 @@ class Row {
       if (!(both || !calendar ? outside : true)) return;
     }
     if (options_.size == RehearsalOptions::Size::decision) fix_units(decision, flow);
+    decision.prices = state_.last_price;
     note(Event::Kind::decision);
     state_.decision = std::move(decision);
   }
@@ -267,7 +275,11 @@ class Row {
   }
 
   void finish_trade(const Destination& destination, double flow) {
+    const Eigen::VectorXd before = state_.ledger.units;
     auto trade = state_.ledger.trade(destination, trading_day(flow), terms_);
+    const auto& decided = state_.decision->prices;
+    trade.delay =
+        decided.array().isNaN().select(0, (state_.ledger.units - before).cwiseProduct(prices() - decided)).sum();
     state_.decision.reset();
     if (trade.order_count > 0) state_.so_far.trades.push_back(std::move(trade));
   }
@@ -349,9 +361,10 @@ WalkState Walk::begin() const {
   run.flow.resize(rows);
   run.gross.resize(rows);
   if (options.track_targets) run.paper.resize(rows);
-  if (options.keep_weights) run.weights.resize(rows, n);
+  if (options.keep_weights) run.weights.setZero(rows, n);
   state.net = state.gross = plans_->market.wealth_at_start(state);
   run.targets.push_back(state.targets);
+  if (plans_->chain.is_possible()) state.scaled = Chain::begin(state.ledger, state.net);
   return state;
 }
 
@@ -360,6 +373,7 @@ void Walk::go_on(WalkState& state, std::size_t to_row) const {
   watch.check();
   const auto first = plans_->options.first_row, rows = plans_->table.rows();
   to_row = std::min(to_row, rows);
+  plans_->chain.pass(state, to_row);
   for (std::size_t told = state.row; state.row < to_row; ++state.row) {
     if (state.row - told >= rows_between_looks) {
       watch.check();

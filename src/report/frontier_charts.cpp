@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "inchtide/base/percent.hpp"
+#include "stack.hpp"
 
 namespace inchtide::report {
 namespace {
@@ -76,37 +77,6 @@ void add_band(Chart& chart, const Sensitivity& drawn) {
   chart.series.insert(chart.series.begin(), {band, middle});
 }
 
-/// The parts of a stack: what is held long upward, what is short downward.
-class Stack {
- public:
-  explicit Stack(std::vector<double> x) : x_(std::move(x)), above_(x_.size(), 0), below_(x_.size(), 0) {}
-
-  /// An asset's weights along x, above and below 0 where it has any there; colours are solid, then hatched, then pale.
-  void lay(Chart& chart, const std::string& asset, const Eigen::VectorXd& weights) {
-    if (held_count(weights) == 0) return;
-    const auto round = used_ / colour::series.size();
-    bool named = false;
-    for (const double sign : {1.0, -1.0}) {
-      const Eigen::VectorXd part = (sign * weights).cwiseMax(0);
-      if (held_count(part) == 0) continue;
-      auto& base = sign > 0 ? above_ : below_;
-      Band band{.name = named ? "" : asset, .x = x_, .low = base, .high = {}};
-      band.colour = colour::of_series(used_);
-      band.hatched = round % 3 == 1;
-      band.opacity = round % 3 == 2 ? 0.4 : 0.85;
-      for (std::size_t k = 0; k < x_.size(); ++k) base[k] += sign * part[Eigen::Index(k)];
-      band.high = base;
-      chart.series.emplace_back(std::move(band));
-      named = true;
-    }
-    ++used_;
-  }
-
- private:
-  std::vector<double> x_, above_, below_;
-  std::size_t used_ = 0;
-};
-
 }  // namespace
 
 Chart frontier_chart(const Tracing& tracing, double risk_free) {
@@ -171,7 +141,7 @@ Chart transition_chart(const Frontier& frontier) {
     x = {x[0] - 1e-4, x[0] + 1e-4};
     weights = weights.replicate(1, 2).eval();
   }
-  Stack stack(std::move(x));
+  Stack stack(x, x.size());
   for (std::size_t i = 0; i < assets.size(); ++i) stack.lay(chart, assets[i], weights.row(Eigen::Index(i)).transpose());
   return chart;
 }

@@ -53,6 +53,49 @@ Table runs_table(const std::vector<Rehearsal>& runs, const std::string& currency
   return table;
 }
 
+std::string span_text(const SpanOfRun& span) {
+  return span.month == 0 ? std::to_string(span.year) : fmt::format("{}-{:02}", span.year, span.month);
+}
+
+/// What a run was like to hold.
+Table stretches_table(const std::vector<Rehearsal>& runs) {
+  Table table{"stretches",
+              "Good and bad times, after costs",
+              {{"Portfolio"},
+               {"Schedule"},
+               {"Best year", Format::percent},
+               {"Worst year", Format::percent},
+               {"in"},
+               {"Best month", Format::percent},
+               {"Worst month", Format::percent},
+               {"in"},
+               {"Days under water", Format::count},
+               {"until"},
+               {"Sortino", Format::number2},
+               {"Sharpe give or take", Format::number2},
+               {"Money-weighted", Format::percent}},
+              {},
+              {}};
+  std::string none;
+  for (const auto& run : runs) {
+    const auto& water = run.under_water;
+    const std::string until = water.days == 0 ? "" : water.recovered ? to_string(water.to) : "not yet";
+    table.add({run.aim, run.schedule, run.best_year.growth, run.worst_year.growth, span_text(run.worst_year),
+               run.best_month.growth, run.worst_month.growth, span_text(run.worst_month), double(water.days), until,
+               sharpe_cell(run.sortino, run.volatility), sharpe_cell(run.sharpe_error_correlated, run.volatility),
+               run.money_weighted.rate ? Cell(*run.money_weighted.rate) : Cell()});
+    if (!run.money_weighted.rate) none = run.money_weighted.why;
+  }
+  table.notes.emplace_back(
+      "Years and months as far as the runs have them; under water is the longest time from a highest close to the one "
+      "on which it was reached again, in calendar days");
+  table.notes.emplace_back(
+      "Sortino is measured against the risk-free rate; this standard error of the Sharpe ratio allows for returns that "
+      "hang together, are skewed or have fat tails");
+  if (!none.empty()) table.notes.emplace_back("No money-weighted return: " + none);
+  return table;
+}
+
 /// What estimates promised beside what came, a row a run.
 Table promised_table(const Runs& runs) {
   Table table{"promised",
@@ -128,6 +171,8 @@ Table costs_table(const std::vector<Rehearsal>& runs, const std::string& currenc
   if (custody) table.columns.push_back({"Custody", Format::money, currency});
   if (borrowing) table.columns.push_back({"Borrowing shares", Format::money, currency});
   table.columns.push_back({"All", Format::money, currency});
+  table.columns.push_back({"All per year", Format::percent});
+  table.columns.push_back({"Waiting per year", Format::percent});
   for (const auto& run : runs) {
     std::vector<Cell> row{run.aim, run.schedule};
     for (const auto& [name, part] : parts) {
@@ -136,8 +181,13 @@ Table costs_table(const std::vector<Rehearsal>& runs, const std::string& currenc
     if (custody) row.emplace_back(run.running.custody);
     if (borrowing) row.emplace_back(run.running.borrowing);
     row.emplace_back(run.costs_paid + run.running.custody + run.running.borrowing);
+    row.emplace_back(run.cost_shares.trading.total() + run.cost_shares.charges);
+    row.emplace_back(run.shortfall.delay);
     table.add(std::move(row));
   }
+  table.notes.emplace_back(
+      "All per year is of log growth; waiting is what prices did against the orders between the close of the decision "
+      "and that of the trade, below 0 where it paid");
   return table;
 }
 
@@ -266,6 +316,23 @@ Table wealth_table(const std::vector<Rehearsal>& runs, const std::string& curren
   return table;
 }
 
+/// For files: the weights of each close after its trade.
+Table weights_table(const std::vector<Rehearsal>& runs) {
+  Table table{"daily_weights", "Weights by day", {{"Run"}, {"Day", Format::day}}, {}, {}, 0};
+  for (const auto& asset : runs.front().assets) table.columns.push_back({asset, Format::percent});
+  table.columns.push_back({"cash", Format::percent});
+  for (const auto& run : runs) {
+    if (run.assets != runs.front().assets) continue;  // the benchmark holds itself
+    for (Eigen::Index t = 0; t < run.weights.rows(); ++t) {
+      std::vector<Cell> row{run.name, run.days[std::size_t(t)]};
+      for (double weight : run.weights.row(t)) row.emplace_back(weight);
+      row.emplace_back(1 - run.weights.row(t).sum());
+      table.add(std::move(row));
+    }
+  }
+  return table;
+}
+
 /// For files: what is held in the end.
 Table holdings_table(const std::vector<Rehearsal>& runs) {
   Table table{"holdings", "Held in the end", {{"Run"}, {"Asset"}, {"Units", Format::number2}}, {}, {}, 0};
@@ -309,19 +376,38 @@ Json trade_json(const Trade& trade, const std::vector<std::string>& assets) {
           {"wealth_after", trade.wealth_after},
           {"cost", trade.cost.total()},
           {"turnover", trade.turnover},
+          {"delay", trade.delay},
           {"orders", orders}};
 }
 
 Json log_json(const Rehearsal& run) {
   auto log = Json::array();
   for (const auto& event : run.log) {
-    Json entry{{"day", to_string(event.day)}, {"event", word_for(event.kind)}};
+    Json entry{{"day", to_string(event.day)}, {"event", name_of(event.kind)}};
     if (!event.asset.empty()) entry["asset"] = event.asset;
     if (event.figure != 0) entry["figure"] = event.figure;
     if (!event.words.empty()) entry["words"] = event.words;
     log.push_back(std::move(entry));
   }
   return log;
+}
+
+Json span_json(const SpanOfRun& span) {
+  return {{"in", span_text(span)}, {"growth", span.growth}};
+}
+
+Json shares_json(const CostShares& shares) {
+  auto json = costs_json(shares.trading);
+  if (shares.charges != 0) json["charges"] = shares.charges;
+  return json;
+}
+
+Json under_water_json(const UnderWater& water) {
+  if (water.days == 0) return {{"days", 0}};
+  return {{"days", water.days},
+          {"from", to_string(water.from)},
+          {"to", to_string(water.to)},
+          {"recovered", water.recovered}};
 }
 
 Json years_json(const Rehearsal& run, int delay) {
@@ -345,6 +431,16 @@ Json run_json(const Rehearsal& run, int delay, bool series) {
             {"volatility", run.volatility},
             {"sharpe", run.volatility > 0 ? Json(run.sharpe) : Json()},
             {"sharpe_error", run.volatility > 0 ? Json(run.sharpe_error) : Json()},
+            {"sharpe_error_correlated", run.volatility > 0 ? Json(run.sharpe_error_correlated) : Json()},
+            {"sortino", run.volatility > 0 ? Json(run.sortino) : Json()},
+            {"money_weighted", run.money_weighted.rate ? Json(*run.money_weighted.rate) : Json()},
+            {"under_water", under_water_json(run.under_water)},
+            {"best_month", span_json(run.best_month)},
+            {"worst_month", span_json(run.worst_month)},
+            {"best_year", span_json(run.best_year)},
+            {"worst_year", span_json(run.worst_year)},
+            {"shortfall", {{"delay", run.shortfall.delay}, {"costs", run.shortfall.costs}}},
+            {"cost_shares", shares_json(run.cost_shares)},
             {"max_drawdown", run.max_drawdown},
             {"max_drawdown_from", to_string(run.max_drawdown_from)},
             {"max_drawdown_to", to_string(run.max_drawdown_to)},
@@ -455,11 +551,14 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   chapter.tables.push_back(std::move(compared));
   if (runs.against.size() > 1) chapter.tables.push_back(against_table(runs, *universe.benchmark));
   chapter.tables.push_back(years_table(runs.all, settings.delay));
+  chapter.tables.push_back(stretches_table(runs.all));
   if (!settings.costs.empty()) chapter.tables.push_back(costs_table(runs.all, currency));
   if (auto pending = pending_table(runs.all, currency)) chapter.tables.push_back(std::move(*pending));
   chapter.tables.push_back(trades_table(runs.all, currency));
   chapter.tables.push_back(log_table(runs.all));
+  if (settings.show_log) chapter.tables.back().preview.reset();
   chapter.tables.push_back(wealth_table(runs.all, currency));
+  chapter.tables.push_back(weights_table(runs.all));
   chapter.tables.push_back(holdings_table(runs.all));
   chapter.charts = rehearsal_charts(runs.all, settings.delay);
   return chapter;

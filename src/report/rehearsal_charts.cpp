@@ -3,11 +3,29 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
+#include <optional>
+
+#include "stack.hpp"
 
 namespace inchtide::report {
 namespace {
 
 constexpr Dash dashes[] = {Dash::solid, Dash::dashed, Dash::dotted, Dash::dash_dot};
+
+/// Cash of less isn't drawn; of wealth.
+constexpr double worth_an_area = 0.001;
+
+using ShareOf = double (*)(const CostShares&);
+constexpr std::pair<const char*, ShareOf> cost_parts[] = {
+    {"commission", [](const CostShares& shares) { return shares.trading.commission; }},
+    {"fees", [](const CostShares& shares) { return shares.trading.fee; }},
+    {"half-spread", [](const CostShares& shares) { return shares.trading.half_spread; }},
+    {"stamp duty", [](const CostShares& shares) { return shares.trading.stamp_duty; }},
+    {"conversion", [](const CostShares& shares) { return shares.trading.conversion; }},
+    {"impact", [](const CostShares& shares) { return shares.trading.impact; }},
+    {"other", [](const CostShares& shares) { return shares.trading.other; }},
+    {"custody, borrowing", [](const CostShares& shares) { return shares.charges; }}};
 
 /// The runs of each portfolio, one list after the other.
 std::vector<std::vector<const Rehearsal*>> by_portfolio(const std::vector<Rehearsal>& runs) {
@@ -34,43 +52,131 @@ std::vector<Day> days_of(const Rehearsal& run, int delay) {
   return {run.days.begin() + delay, run.days.end()};
 }
 
+/// How far levels are below the highest so far.
+std::vector<double> falls_of(const std::vector<double>& levels) {
+  std::vector<double> falls;
+  double peak = 0;
+  for (double level : levels) {
+    peak = std::max(peak, level);
+    falls.push_back(level / peak - 1);
+  }
+  return falls;
+}
+
+/// The same from wealth had nothing been paid for trading.
+std::vector<double> gross_growth_of(const Rehearsal& run, int delay) {
+  std::vector<double> level;
+  for (auto t = Eigen::Index(delay); t < run.gross.size(); ++t) level.push_back(100 * run.gross[t] / run.gross[delay]);
+  return level;
+}
+
 /// One line a portfolio, by its first schedule: schedules of one lie too close together to be told apart.
 Chart wealth_chart(const std::vector<Rehearsal>& runs, int delay) {
-  Chart chart{.name = "wealth", .title = "Rehearsed wealth after costs, flows aside"};
+  Chart chart{.name = "wealth", .title = "Rehearsed wealth, flows aside"};
   chart.subtitle = fmt::format(
-      "each portfolio on its first schedule ({}); 'schedules' shows what the others make of it", runs.front().schedule);
+      "each portfolio on its first schedule ({}): after costs, and dotted before them; below, "
+      "the fall from the highest close so far",
+      runs.front().schedule);
   chart.x = {"Day", Scale::day};
   chart.y = {"100 at the first trade", Scale::number};
-  chart.key = Chart::Key::below;
+  Panel falls{{"Drawdown", Scale::percent}, {}};
   const auto portfolios = by_portfolio(runs);
   for (std::size_t k = 0; k < portfolios.size(); ++k) {
     const auto& run = *portfolios[k].front();
     Line line{run.aim, days_of(run, delay), growth_of(run, delay), colour::of_series(k)};
     line.dash = dashes[k / colour::series.size() % std::size(dashes)];
     line.width = 2;
+    Line fall{"", line.x, falls_of(line.y), line.colour, line.dash, 1.3};
+    if (run.costs_paid > 0) {
+      chart.series.emplace_back(Line{"", line.x, gross_growth_of(run, delay), line.colour, Dash::dotted, 1.2});
+    }
     chart.series.emplace_back(std::move(line));
+    falls.series.emplace_back(std::move(fall));
   }
+  chart.below.push_back(std::move(falls));
   return chart;
 }
 
-Chart drawdown_chart(const std::vector<Rehearsal>& runs, int delay) {
-  Chart chart{.name = "drawdown", .title = "Fall from the highest close so far, after costs"};
+/// What is held, day by day.
+Chart held_chart(const Rehearsal& run, int delay) {
+  Chart chart{.name = "held-" + run.aim, .title = fmt::format("{}: weights over time", run.aim)};
+  chart.subtitle = fmt::format("on its first schedule ({}), at each close after its trade", run.schedule);
   chart.x = {"Day", Scale::day};
-  chart.y = {"Drawdown", Scale::percent};
-  chart.key = Chart::Key::below;
-  const auto portfolios = by_portfolio(runs);
-  for (std::size_t k = 0; k < portfolios.size(); ++k) {
-    const auto& run = *portfolios[k].front();
-    Line line{run.aim, days_of(run, delay), {}, colour::of_series(k)};
-    line.dash = dashes[k / colour::series.size() % std::size(dashes)];
-    line.width = 1.5;
-    double peak = 0;
-    for (double level : growth_of(run, delay)) {
-      peak = std::max(peak, level);
-      line.y.push_back(level / peak - 1);
-    }
-    chart.series.emplace_back(std::move(line));
+  chart.y = {"Weight, stacked", Scale::percent};
+  chart.key = Chart::Key::right;
+  const auto rows = run.weights.rows() - delay;
+  Stack stack(days_of(run, delay), std::size_t(rows));
+  for (std::size_t i = 0; i < run.assets.size(); ++i) {
+    stack.lay(chart, run.assets[i], run.weights.col(Eigen::Index(i)).tail(rows));
   }
+  const Eigen::VectorXd cash = 1 - run.weights.bottomRows(rows).rowwise().sum().array();
+  if (cash.cwiseAbs().maxCoeff() > worth_an_area) stack.lay(chart, "cash", cash);
+  return chart;
+}
+
+/// The parts of cost by schedule, lying on each other.
+std::optional<Chart> costs_chart(const std::vector<const Rehearsal*>& runs) {
+  const auto& aim = runs.front()->aim;
+  Chart chart{.name = "costs-" + aim, .title = fmt::format("{}: what it cost a year, by part", aim)};
+  chart.subtitle = "of log growth; waiting for the trade's close aside";
+  chart.y = {"Cost per year", Scale::percent};
+  chart.y_from_zero = true;
+  chart.key = Chart::Key::right;
+  std::vector<double> places, below(runs.size(), 0);
+  for (const auto* run : runs) {
+    chart.x.categories.push_back(run->schedule);
+    places.push_back(double(places.size()));
+  }
+  std::size_t used = 0;
+  for (const auto& [name, of] : cost_parts) {
+    std::vector<double> tops = below;
+    for (std::size_t k = 0; k < runs.size(); ++k) tops[k] += of(runs[k]->cost_shares);
+    if (tops == below) continue;
+    Boxes boxes{name, places, tops, 0.7, colour::of_series(used), used >= colour::series.size()};
+    chart.series.insert(chart.series.begin(), std::move(boxes));  // the higher ones lie behind
+    below = tops;
+    ++used;
+  }
+  if (used == 0) return std::nullopt;
+  return chart;
+}
+
+/// A step up on the day of each trade.
+std::vector<double> added_up(const Rehearsal& run, int delay, const std::function<double(const Trade&)>& of) {
+  std::vector<double> sums;
+  double sum = 0;
+  auto trade = run.trades.begin();
+  const bool purchase = run.turnover_after_first < run.turnover_per_year;  // the first one is left aside
+  for (const Day day : days_of(run, delay)) {
+    for (; trade != run.trades.end() && trade->traded <= day; ++trade) {
+      if (!purchase || trade != run.trades.begin()) sum += of(*trade);
+    }
+    sums.push_back(sum);
+  }
+  return sums;
+}
+
+/// When the schedules trade, how much and at what cost.
+Chart turnover_chart(const std::vector<const Rehearsal*>& runs, int delay) {
+  const auto& aim = runs.front()->aim;
+  Chart chart{.name = "turnover-" + aim, .title = fmt::format("{}: turnover so far, a step each trading day", aim)};
+  chart.subtitle = "the first purchase aside; below, what the trades have cost of the wealth of their days";
+  chart.x = {"Day", Scale::day};
+  chart.y = {"Turnover, summed", Scale::percent};
+  Panel costs{{"Costs, summed", Scale::percent}, {}};
+  for (std::size_t k = 0; k < runs.size(); ++k) {
+    const auto& run = *runs[k];
+    Line line{run.schedule, days_of(run, delay), {}, colour::of_series(k)};
+    line.y = added_up(run, delay, [](const Trade& trade) { return trade.turnover; });
+    line.dash = dashes[k / colour::series.size() % std::size(dashes)];
+    line.width = 1.8;
+    Line cost = line;
+    cost.name.clear();
+    cost.y = added_up(run, delay, [](const Trade& trade) { return trade.cost.total() / trade.wealth_before; });
+    chart.series.emplace_back(std::move(line));
+    costs.series.emplace_back(std::move(cost));
+  }
+  chart.below.push_back(std::move(costs));
   return chart;
 }
 
@@ -133,13 +239,21 @@ Chart drift_chart(const std::vector<Rehearsal>& runs) {
 }  // namespace
 
 std::vector<Chart> rehearsal_charts(const std::vector<Rehearsal>& runs, int delay) {
-  std::vector<Chart> charts{wealth_chart(runs, delay), drawdown_chart(runs, delay)};
+  std::vector<Chart> charts{wealth_chart(runs, delay)};
+  // A portfolio's by the name with its aim; the first's by the plain name too.
+  const auto add = [&](const char* name, Chart chart) {
+    const bool first = std::ranges::count(charts, name, &Chart::name) == 0;
+    charts.push_back(std::move(chart));
+    if (!first) return;
+    charts.push_back(charts.back());
+    charts.back().name = name;
+  };
   for (const auto& portfolio : by_portfolio(runs)) {
+    if (portfolio.front()->weights.size() > 0) add("held", held_chart(*portfolio.front(), delay));
     if (portfolio.size() < 2) continue;
-    charts.push_back(schedules_chart(portfolio, delay));
-    if (std::ranges::count(charts, "schedules", &Chart::name) > 0) continue;
-    charts.push_back(charts.back());  // the first portfolio's by the plain name
-    charts.back().name = "schedules";
+    add("schedules", schedules_chart(portfolio, delay));
+    add("turnover", turnover_chart(portfolio, delay));
+    if (auto costs = costs_chart(portfolio)) add("costs", std::move(*costs));
   }
   auto drift = drift_chart(runs);
   if (!drift.series.empty()) charts.push_back(std::move(drift));

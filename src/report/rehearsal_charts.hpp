@@ -8,7 +8,8 @@
 
 namespace inchtide::report {
 
-// Wealth and drawdown, a line a portfolio; for each portfolio its schedules beside the first; drift against cost.
+// Wealth with its drawdown, a line a portfolio; for each portfolio its weights over time, its schedules beside the
+// first, their turnover and their costs by part; drift against cost.
 std::vector<Chart> rehearsal_charts(const std::vector<Rehearsal>& runs, int delay);
 
 }  // namespace inchtide::report

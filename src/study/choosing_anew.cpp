@@ -36,10 +36,18 @@ Universe known_on(const Universe& universe, const Settings& settings, Day day) {
   return known;
 }
 
+/// One weight an asset of the universe, 0 of those that weren't estimated.
+Eigen::VectorXd for_universe(const Eigen::VectorXd& weights, const Basis& basis, const Universe& universe) {
+  Eigen::VectorXd all = Eigen::VectorXd::Zero(Eigen::Index(universe.assets.size()));
+  for (std::size_t k = 0; k < basis.estimate.assets.size(); ++k) {
+    all[Eigen::Index(*find_name(basis.estimate.assets[k], universe.assets))] = weights[Eigen::Index(k)];
+  }
+  return all;
+}
+
 }  // namespace
 
-Allocation choose_on(const Universe& universe, const Sources& sources, const Settings& settings, const Aim& aim,
-                     Day day) {
+Basis basis_on(const Universe& universe, const Sources& sources, const Settings& settings, Day day) {
   auto then = settings;
   then.to = day;
   then.split.reset();
@@ -48,18 +56,35 @@ Allocation choose_on(const Universe& universe, const Sources& sources, const Set
     then.from.reset();
     then.trading_days.reset();
   }
-  const auto known = known_on(universe, then, day);
-  const auto basis = basis_of(known, sources, then);
+  return basis_of(known_on(universe, then, day), sources, then);
+}
+
+Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim) {
   auto facts = basis.facts;
   facts.costs_count = false;
   auto chosen =
       choose(trace_frontier(basis.estimate, basis.limits, facts), aim, basis.risk_free, {false, settings.gap, {}});
-  Eigen::VectorXd weights = Eigen::VectorXd::Zero(Eigen::Index(universe.assets.size()));
-  for (std::size_t k = 0; k < basis.estimate.assets.size(); ++k) {
-    weights[Eigen::Index(*find_name(basis.estimate.assets[k], universe.assets))] = chosen.weights[Eigen::Index(k)];
-  }
-  chosen.weights = std::move(weights);
+  chosen.weights = for_universe(chosen.weights, basis, universe);
   return chosen;
+}
+
+Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim,
+                               const Eigen::VectorXd& held, const CostRates& rates) {
+  const auto n = Eigen::Index(basis.estimate.assets.size());
+  auto facts = basis.facts;
+  facts.current.resize(n);
+  CostRates own;
+  own.buy.resize(n);
+  own.sell.resize(n);
+  for (Eigen::Index k = 0; k < n; ++k) {
+    const auto i = Eigen::Index(*find_name(basis.estimate.assets[std::size_t(k)], universe.assets));
+    facts.current[k] = held[i];
+    own.buy[k] = rates.buy[i];
+    own.sell[k] = rates.sell[i];
+  }
+  facts.costs = TradingCosts{facts.current, own, settings.horizon};
+  const auto frontier = trace_frontier(basis.estimate, basis.limits, facts);
+  return for_universe(choose(frontier, aim, basis.risk_free, {}).weights, basis, universe);
 }
 
 Delivered delivered(const Rehearsal& run, std::size_t from, std::size_t to, double risk_free) {

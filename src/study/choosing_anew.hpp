@@ -7,10 +7,17 @@
 
 namespace inchtide {
 
-// The aim by an estimate from prices up to a day, over the settings' window: of the assets that have prices all through
-// it, the others not held. One weight an asset of the universe.
-[[nodiscard]] Allocation choose_on(const Universe& universe, const Sources& sources, const Settings& settings,
-                                   const Aim& aim, Day day);
+// What is known on a day: the basis of an estimate from prices up to it, over the settings' window, of the assets that
+// have prices all through it.
+[[nodiscard]] Basis basis_on(const Universe& universe, const Sources& sources, const Settings& settings, Day day);
+
+// The aim by such a basis, costs not counted. One weight an asset of the universe, those not estimated not held.
+[[nodiscard]] Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings,
+                                   const Aim& aim);
+
+// The aim with the costs of getting there from what is held counted, likewise.
+[[nodiscard]] Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, const Settings& settings,
+                                             const Aim& aim, const Eigen::VectorXd& held, const CostRates& rates);
 
 struct Delivered {
   double mean = 0, volatility = 0, sharpe = 0;  // per year

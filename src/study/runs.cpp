@@ -159,6 +159,7 @@ class Rehearsing {
     how_.delay = settings.delay;
     how_.risk_free = basis.risk_free;
     how_.watch = watch;
+    how_.keep_weights = true;
     how_.size = settings.size;
     how_.flows = flows_of(settings, walk_);
     how_.cash_rate = settings.cash_rate;
@@ -181,12 +182,7 @@ class Rehearsing {
     for (const auto& allocation : portfolios_.all) {
       for (const auto& schedule : schedules_) {
         const bool after = schedule.to == Schedule::To::after_costs;
-        if (after && settings_.reestimate) {
-          const InputError why("cost-aware schedules", "they weigh costs by the first estimate, not by later ones",
-                               "Leave re-estimation out, or take another schedule");
-          runs_.failed.push_back({fmt::format("{}, {}", allocation.name, schedule.name), why.notice()});
-          if (!first_) first_ = std::make_exception_ptr(why);
-        } else if (!after || (allocation.aim && counts_costs(*allocation.aim))) {
+        if (!after || (allocation.aim && counts_costs(*allocation.aim))) {
           add(allocation, schedule);
         } else {
           runs_.warnings.push_back(fmt::format("{} has no return to weigh against costs, so {} is not run for it",
@@ -195,6 +191,7 @@ class Rehearsing {
       }
     }
     if (runs_.all.empty() && first_) std::rethrow_exception(first_);
+    add_equal();
     add_benchmark();
     warn_of_borrowing(portfolios_, settings_.overdraft_rate.value_or(basis_.risk_free), runs_.warnings);
     warn_of_failures();
@@ -238,10 +235,14 @@ class Rehearsing {
     plan.schedule = schedule;
     std::vector<Promise> promises{
         {plan.name, {}, {}, allocation.expected_return, allocation.volatility, allocation.sharpe}};
-    if (schedule.to == Schedule::To::after_costs) {
-      plan.after_costs = [&](const Look& look) { return after_costs(allocation, look); };
-    }
+    latest_ = basis_;
     if (settings_.reestimate && allocation.aim) reestimate(plan, allocation, promises);
+    if (schedule.to == Schedule::To::after_costs) {
+      plan.after_costs = [&](const Look& look) {
+        return after_costs_by(latest_, universe_, settings_, *allocation.aim, look.weights(),
+                              proportional(plan_.terms.costs));
+      };
+    }
     attempt(plan.name, [&] {
       runs_.all.push_back(rehearse(table_, plan, how_));
       runs_.all.back().schedule = schedule.name;
@@ -254,27 +255,20 @@ class Rehearsing {
     const auto name = plan.name;
     plan.estimation = Reestimation{
         *settings_.reestimate, [this, &allocation, &promises, name](const Look& look) {
-          const auto chosen = chosen_at(allocation, look);
+          auto basis = basis_on(universe_, holding(look), settings_, look.day);
+          auto chosen = choose_by(basis, universe_, settings_, *allocation.aim);
           promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});
+          latest_ = std::move(basis);
           return chosen.weights;
         }};
   }
 
-  /// The aim once more, by what is known at a close and held on it.
-  Allocation chosen_at(const Allocation& allocation, const Look& look) const {
+  /// The sources with what is held on a close as the weights held now.
+  Sources holding(const Look& look) const {
     auto sources = sources_;
     const Eigen::VectorXd held = look.weights();
     sources.current = WeightList{"held", universe_.assets, {held.begin(), held.end()}};
-    return choose_on(universe_, sources, settings_, *allocation.aim, look.day);
-  }
-
-  /// The aim with the costs of getting there counted, by the first estimate.
-  Eigen::VectorXd after_costs(const Allocation& allocation, const Look& look) const {
-    auto facts = basis_.facts;
-    facts.current = look.weights();
-    facts.costs = TradingCosts{facts.current, proportional(plan_.terms.costs), settings_.horizon};
-    const auto frontier = trace_frontier(basis_.estimate, basis_.limits, facts);
-    return choose(frontier, *allocation.aim, basis_.risk_free, {}).weights;
+    return sources;
   }
 
   template <typename Make>
@@ -285,6 +279,26 @@ class Rehearsing {
       runs_.failed.push_back({name, error.notice()});
       if (!first_) first_ = std::current_exception();
     }
+  }
+
+  /// The plainest portfolio stands beside the others: the same in each asset that has a price when it begins.
+  void add_equal() {
+    const auto schedule =
+        std::ranges::find_if(schedules_, [](const Schedule& s) { return s.to != Schedule::To::after_costs; });
+    const bool has_it = std::ranges::any_of(
+        portfolios_.all, [](const Allocation& a) { return a.aim && a.aim->kind == Aim::Kind::equal; });
+    if (has_it || schedule == schedules_.end()) return;
+    const auto first = table_.prices.row(0).transpose().array();
+    auto plan = plan_;
+    plan.weights = first.isNaN().select(0.0, Eigen::VectorXd::Ones(first.size())).matrix();
+    plan.weights /= plan.weights.sum();
+    plan.schedule = *schedule;
+    plan.aim = Aim{Aim::Kind::equal, 0}.text();
+    plan.name = fmt::format("{}, {}", plan.aim, plan.schedule.name);
+    attempt(plan.name, [&] {
+      runs_.all.push_back(rehearse(table_, plan, how_));
+      runs_.all.back().schedule = plan.schedule.name;
+    });
   }
 
   void add_benchmark() {
@@ -345,6 +359,7 @@ class Rehearsing {
   const Settings& settings_;
   Runs runs_;
   PriceTable walk_, table_;
+  Basis latest_;  // of the run that is being made
   std::vector<Schedule> schedules_;
   RehearsalOptions how_;
   RehearsalPlan plan_;

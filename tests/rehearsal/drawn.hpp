@@ -44,7 +44,44 @@ class Draw {
     return std::move(drawn_);
   }
 
+  /// Fixed weights looked at by a calendar, at costs in proportion: what a walk keeps to its path for.
+  Drawn plain() {
+    prices();
+    auto& plan = drawn_.plan;
+    plan.weights.resize(n_);
+    for (auto& w : plan.weights) w = uniform(0.01, 1);
+    plan.weights *= (chance(0.7) ? 1 : uniform(0.5, 1)) / plan.weights.sum();
+    if (n_ > 1 && chance(0.3)) plan.weights[0] = 0;
+    plan.schedule = Schedule::parse(pick<const char*>({"never", "1w", "2w", "1m", "1m@3", "5d", "1d"}), "");
+    for (int i = 0; i < n_; ++i) {
+      AssetCosts costs;
+      costs.buy.tiers = costs.sell.tiers = {{0, uniform(0, 0.02)}};
+      costs.buy.stamp_duty = chance(0.5) ? uniform(0, 0.02) : 0;
+      costs.sell.half_spread = uniform(0, 0.002);
+      plan.terms.costs.push_back(costs);
+    }
+    if (chance(0.1)) plan.terms.costs.clear();
+    auto& options = drawn_.options;
+    options.wealth = std::exp(uniform(9, 17));
+    options.delay = pick({0, 1, 1, 2, 5});
+    options.risk_free = 0.02;
+    if (chance(0.3)) start();
+    if (chance(0.3)) holes();
+    options.ends.clear();
+    options.ended_after.reset();
+    return std::move(drawn_);
+  }
+
  private:
+  /// From units of some of the assets, and cash.
+  void start() {
+    Ledger ledger{Eigen::VectorXd::Zero(n_), drawn_.options.wealth * uniform(0, 0.5)};
+    for (int i = 0; i < n_; ++i) {
+      if (chance(0.6)) ledger.units[i] = drawn_.options.wealth / n_ * uniform(0.2, 1) / drawn_.table.prices(0, i);
+    }
+    drawn_.options.start = ledger;
+  }
+
   double uniform(double low, double high) { return std::uniform_real_distribution<double>(low, high)(random_); }
   bool chance(double share) { return uniform(0, 1) < share; }
   template <typename Value>

@@ -86,9 +86,48 @@ TEST(Reference, AgreesWithASlowLedgerOnRandomMandates) {
   EXPECT_GT(compared, 3 * refused);
 }
 
+TEST(Reference, AgreesWithAPathAndItsCostsAsWithTheLedger) {
+  int paths = 0, shrunk = 0, closed = 0;
+  for (int round = 0; round < test::rounds(2000); ++round) {
+    auto drawn = Draw(unsigned(30000 + round)).plain();
+    drawn.options.keep_weights = true;
+    Rehearsal run;
+    try {
+      const Walk walk(drawn.table, drawn.plan, drawn.options);
+      auto state = walk.begin();
+      const bool path = state.scaled.has_value();
+      walk.go_on(state, drawn.table.rows());
+      paths += path;
+      closed += path && !state.scaled;
+      run = walk.finish(state);
+    } catch (const InputError&) {
+      continue;  // it never looks within so few rows
+    }
+    for (const auto& trade : run.trades) shrunk += trade.shrunk < 1;
+    const auto slow = slow::SlowLedger(drawn.table, drawn.plan, drawn.options).run();
+    expect_equal(run, slow, drawn);
+    // A flow of nothing keeps a walk off its path.
+    drawn.options.flows = {{drawn.table.days.back(), 0}};
+    const auto by_ledger = rehearse(drawn.table, drawn.plan, drawn.options);
+    EXPECT_LT((run.weights - by_ledger.weights).cwiseAbs().maxCoeff(), 1e-12);
+    EXPECT_LT((run.end.units - by_ledger.end.units).cwiseAbs().maxCoeff(), 1e-12 * run.end.units.cwiseAbs().sum());
+    EXPECT_NEAR(run.end.cash, by_ledger.end.cash, 1e-12 * run.net[0]);
+    EXPECT_NEAR(run.shortfall.delay, by_ledger.shortfall.delay, 1e-11);
+    EXPECT_NEAR(run.tracking_to_targets, by_ledger.tracking_to_targets, 1e-10);
+    EXPECT_EQ(run.log.size(), by_ledger.log.size());
+    EXPECT_EQ(run.pending.has_value(), by_ledger.pending.has_value());
+    EXPECT_EQ(run.order_count, by_ledger.order_count);
+    EXPECT_FALSE(testing::Test::HasFailure()) << "round " << round << ": " << words(drawn);
+    if (testing::Test::HasFailure()) return;
+  }
+  EXPECT_GT(paths, test::rare(1200));
+  EXPECT_GT(closed, test::rare(200)) << "from where an asset is closed, the ledger walks";
+  EXPECT_GT(shrunk, test::rare(300)) << "purchases turned";
+}
+
 TEST(Walk, CutAtAnyRowEqualsTheOneRun) {
-  for (int round = 0; round < test::rounds(300); ++round) {
-    auto drawn = Draw(unsigned(5000 + round)).all();
+  for (int round = 0; round < test::rounds(600); ++round) {
+    auto drawn = round % 2 == 0 ? Draw(unsigned(5000 + round)).all() : Draw(unsigned(5000 + round)).plain();
     drawn.options.keep_weights = true;
     std::optional<Rehearsal> run;
     try {

@@ -2,6 +2,7 @@
 // What a call complains of.
 
 #include <string>
+#include <vector>
 
 #include "inchtide/base/errors.hpp"
 
@@ -15,6 +16,12 @@ std::string message_of(Action action) {
     return error.what();
   }
   return "nothing was thrown";
+}
+
+inline std::vector<std::string> texts_of(const std::vector<Notice>& notices) {
+  std::vector<std::string> texts;
+  for (const auto& notice : notices) texts.push_back(notice.text());
+  return texts;
 }
 
 }  // namespace inchtide::test

@@ -85,6 +85,8 @@ struct INCHTIDE_API SideCosts {
   /// Whether the total is a convex function of the value, so that Newton's method finds the wealth after it.
   [[nodiscard]] bool is_convex() const;
   [[nodiscard]] bool is_free() const;
+  /// Whether the total is in proportion to the value.
+  [[nodiscard]] bool is_proportional() const;
 };
 
 /// What one asset costs to trade and to hold.

@@ -51,6 +51,7 @@ struct INCHTIDE_API Trade {
   double wealth_after = 0;   ///< of flow and trade
   OrderCost cost;            ///< of all orders
   double turnover = 0;       ///< half the sum of absolute weight changes, cash included
+  double delay = 0;          ///< what its orders cost more than at the closes of the day they were decided on
   double shrunk = 1;         ///< what purchases were multiplied by so that cash stayed at its floor
   double shortfall = 0;      ///< cash below its floor where no purchase was left to make smaller
 };

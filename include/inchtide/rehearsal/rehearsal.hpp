@@ -24,6 +24,7 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
@@ -34,6 +35,7 @@
 #include "inchtide/prices/actions.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/ledger.hpp"
+#include "inchtide/rehearsal/measures.hpp"
 #include "inchtide/rehearsal/rule.hpp"
 #include "inchtide/rehearsal/schedule.hpp"
 
@@ -121,6 +123,10 @@ struct INCHTIDE_API Event {
   std::string words;  ///< more on it
 };
 
+/// "decision", "wait", ...: the kinds' own names, and the kind of a name.
+[[nodiscard]] INCHTIDE_API const char* name_of(Event::Kind kind);
+[[nodiscard]] INCHTIDE_API std::optional<Event::Kind> event_named(std::string_view name);
+
 /// What a run paid out of cash but for trades, and what it was paid, in money.
 struct INCHTIDE_API RunningFlows {
   double custody = 0;
@@ -135,20 +141,6 @@ struct INCHTIDE_API RunningFlows {
 struct INCHTIDE_API PendingTrade {
   Day decided{};
   Trade trade;
-};
-
-/// A run beside a benchmark, by returns from row to row over the same days.
-struct INCHTIDE_API AgainstBenchmark {
-  double tracking_error = 0;                ///< per year: of the differences of returns
-  double information_ratio = 0;             ///< mean difference per year over the tracking error; 0 where that is 0
-  double beta = 0;                          ///< 0 where the benchmark doesn't move
-  double up_capture = 0, down_capture = 0;  ///< mean return over the benchmark's on the days it rose, and fell
-};
-
-/// A calendar year of a run, or the part of it that the run has.
-struct INCHTIDE_API YearOfRun {
-  int year = 0;
-  double growth = 0, cost = 0;  ///< net; gross less net
 };
 
 struct INCHTIDE_API Rehearsal {
@@ -181,6 +173,11 @@ struct INCHTIDE_API Rehearsal {
   double sharpe = 0;           ///< (rows per year x mean net return - risk-free) / volatility; 0 where volatility is 0
   double sharpe_error = 0;  ///< its standard error where returns are independent: sqrt((1 + s^2 / 2) / T) per row (Lo
                             ///< 2002, "The statistics of Sharpe ratios", eq. 9), times the root of the rows a year
+  double sharpe_error_correlated = 0;  ///< the same where they may hang together, are skewed or have fat tails: the
+                                       ///< delta method on mean and variance (Lo 2002, eq. 16), covariances by Newey &
+                                       ///< West 1987 over floor(4 (T / 100)^(2/9)) rows, which they chose in 1994
+  double sortino = 0;  ///< (rows per year x mean net return - risk-free) / root of (rows per year x mean of the squares
+                       ///< of what returns lack of the risk-free rate a row); 0 where none lacks any
   double max_drawdown = 0;  ///< of net wealth, flows aside; 0 or negative
   Day max_drawdown_from{}, max_drawdown_to{};
   double tracking_to_targets = 0;   ///< per year: of net returns less the paper's, what drift and costs do to risk
@@ -190,14 +187,12 @@ struct INCHTIDE_API Rehearsal {
   double costs_paid = 0;            ///< of trading, in the table's currency
   OrderCost costs;                  ///< the same, part by part
   std::size_t order_count = 0;      ///< over all trades
+  UnderWater under_water;
+  SpanOfRun best_month, worst_month, best_year, worst_year;  ///< those cut by the ends of the run among them
+  MoneyWeighted money_weighted;
+  Shortfall shortfall;
+  CostShares cost_shares;
 };
-
-/// Returns from row `delay` on beside a benchmark's.
-/// @throws InputError for a benchmark of other days
-[[nodiscard]] INCHTIDE_API AgainstBenchmark against(const Rehearsal& run, const Rehearsal& benchmark, int delay);
-
-/// Calendar years from row `delay` on.
-[[nodiscard]] INCHTIDE_API std::vector<YearOfRun> years_of(const Rehearsal& run, int delay);
 
 /// Walks through the table from its first row, on which the first trade is decided.
 /// @param table prices of each day's own; a hole is a day on which the asset is closed

@@ -36,6 +36,15 @@ struct INCHTIDE_API Decision {
   Eigen::VectorXd units{};           ///< where they are fixed at the look
   double cash = 0;                   ///< the weight meant for cash beside them
   bool waits = false;                ///< for an asset that is closed; it is in the log
+  Eigen::VectorXd prices{};          ///< at its close, less dividends since, of units as they are now
+};
+
+/// Positions for each unit of the wealth after the last trade, where a walk keeps to fixed weights: what they are worth
+/// then hangs on prices alone.
+struct INCHTIDE_API ScaledPositions {
+  Eigen::VectorXd units;
+  double cash = 0;
+  double wealth = 0;  ///< after the last trade, or at the start
 };
 
 /// What a walk carries from row to row.
@@ -48,8 +57,9 @@ struct INCHTIDE_API WalkState {
   Eigen::VectorXd last_price;   ///< of each asset, NaN before its first
   std::vector<int> closed_for;  ///< rows without a price of its own, up to the last row
   std::vector<char> ended;
-  double net = 0, gross = 0;  ///< wealth after the last row
-  Rehearsal so_far;           ///< days, wealth, trades and log up to the last row
+  double net = 0, gross = 0;              ///< wealth after the last row
+  std::optional<ScaledPositions> scaled;  ///< where there are, the ledger is what they come to after the last row
+  Rehearsal so_far;                       ///< days, wealth, trades and log up to the last row
 };
 
 /// The rows of one rehearsal. Keeps references to table, plan and options.

@@ -102,7 +102,8 @@ struct INCHTIDE_API Settings {
   std::optional<Interval> estimate_over{};  ///< the window of each estimate; all the past when left out
   double withholding = 0;                   ///< of dividends, where closes are raw and their actions known
   std::vector<std::string> real_moves{};    ///< assets whose raw closes may move like a split without being one
-  bool start_from_current = false;          ///< from the weights held now, and not from cash
+  bool start_from_current = false;          ///< from what is held now, and not from cash
+  bool show_log = false;                    ///< what happened day by day is told, not only in files
 };
 
 }  // namespace inchtide

@@ -1,0 +1,322 @@
+// The runs of a study: what each portfolio comes to on each schedule, and what stands beside them.
+
+#include <gmock/gmock.h>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/study/runs.hpp"
+#include "support/messages.hpp"
+#include "support/walks.hpp"
+
+namespace inchtide {
+namespace {
+
+using test::day;
+using test::message_of;
+using test::texts_of;
+using test::three;
+using test::walk;
+using testing::AllOf;
+using testing::Contains;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::IsEmpty;
+using testing::Not;
+
+TEST(StudyRuns, NeedASplitWithPricesOnBothSides) {
+  const auto sources = three();
+  Settings settings;
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings);
+  const auto portfolios = portfolios_of(basis, sources, settings);
+  const auto message = [&] {
+    return message_of([&] { (void)runs_of(universe, basis, portfolios, sources, settings); });
+  };
+  EXPECT_THAT(message(), HasSubstr("split: none was given, so the weights would be chosen by the very prices"));
+  settings.split = day("2030-01-01");
+  EXPECT_THAT(message(), HasSubstr("2030-01-01 leaves no prices on one side of it"));
+}
+
+TEST(StudyRuns, HoldingOnEndsAtThePriceRelativeAfterItsCosts) {
+  const auto sources = three();
+  Settings settings;
+  settings.split = day("2022-01-03");
+  settings.assets = {"TIDEMILL"};
+  settings.benchmark = "KELPFARM";
+  settings.aims = {Aim::parse("equal", "")};
+  settings.schedules = {Schedule::parse("never", "")};
+  settings.costs = {CostClass::parse("20bp", "")};
+  settings.wealth = 1000;
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings, settings.split);
+  const auto runs = runs_of(universe, basis, portfolios_of(basis, sources, settings), sources, settings);
+  ASSERT_EQ(runs.all.size(), 2u);
+  // Decided on the last day before the split, bought on the next.
+  EXPECT_EQ(runs.all[0].days.front(), day("2021-12-31"));
+  const auto at = [&](std::size_t asset, const char* text) {
+    const auto& bars = sources.bars[asset];
+    return bars.of(PriceField::close)[std::size_t(std::ranges::find(bars.days, day(text)) - bars.days.begin())];
+  };
+  EXPECT_NEAR(runs.all[0].net[runs.all[0].net.size() - 1], 1000 / 1.002 * at(0, "2023-12-29") / at(0, "2022-01-03"),
+              1e-9);
+  EXPECT_NEAR(runs.all[1].net[runs.all[1].net.size() - 1], 1000 * at(1, "2023-12-29") / at(1, "2022-01-03"), 1e-9);
+  EXPECT_THAT(texts_of(runs.warnings), IsEmpty());
+}
+
+TEST(StudyRuns, SayWhatIsNotInThem) {
+  auto sources = three();
+  auto& bars = sources.bars[1];
+  const auto gap = bars.between(std::nullopt, day("2023-05-31")), after = bars.between(day("2023-06-15"), std::nullopt);
+  auto days = std::vector<Day>(gap.days.begin(), gap.days.end());
+  days.insert(days.end(), after.days.begin(), after.days.end());
+  auto closes = gap.of(PriceField::close);
+  closes.insert(closes.end(), after.of(PriceField::close).begin(), after.of(PriceField::close).end());
+  bars.days = DayList(std::move(days));
+  bars.of(PriceField::close) = closes;
+  Settings settings;
+  settings.split = day("2022-01-03");
+  settings.mixes = {"TIDEMILL=150%"};
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings, settings.split);
+  Portfolios geared;
+  geared.all.push_back(evaluate(basis.estimate, {}, Eigen::Vector3d(1.5, 0, 0), "geared", 0));
+  const auto runs = runs_of(universe, basis, geared, sources, settings);
+  EXPECT_EQ(runs.all.front().days.size(), 521u) << "days on which one asset is closed are part of the walk";
+  EXPECT_THAT(texts_of(runs.warnings), testing::UnorderedElementsAre(
+                                           HasSubstr("geared borrows 50.00% of wealth, for nothing"),
+                                           "No trading costs were given: these runs trade for free. Give some (10bp)"));
+}
+
+/// A study of three made-up assets from 2022 on.
+struct Rehearsed {
+  Sources sources = three();
+  Settings settings;
+  Rehearsed() {
+    settings.split = day("2022-01-03");
+    settings.aims = {Aim::parse("minimum-variance", "")};
+    settings.schedules = {Schedule::parse("1q", "")};
+    settings.costs = {CostClass::parse("20bp", "")};
+    settings.wealth = 1e6;
+  }
+  Runs runs() const {
+    const auto universe = universe_of(sources, settings);
+    const auto basis = basis_of(universe, sources, settings, settings.split);
+    return runs_of(universe, basis, portfolios_of(basis, sources, settings), sources, settings);
+  }
+};
+
+TEST(StudyRuns, ReestimateByWhatWasKnownOnTheDay) {
+  Rehearsed one;
+  one.settings.reestimate = Schedule::parse("1y", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  one.settings.delay = 0;
+  const auto runs = one.runs();
+  const auto& run = runs.all.front();
+  ASSERT_EQ(run.targets.size(), 4u);  // none before, the first row's, and the ends of 2022 and 2023
+  EXPECT_FALSE(run.marked);
+  // By hand: the same estimate of the year up to the end of 2022.
+  auto then = one.settings;
+  then.to = day("2022-12-30");
+  then.last = Interval::parse("1y", "");
+  const auto universe = universe_of(one.sources, then);
+  const auto basis = basis_of(universe, one.sources, then);
+  const auto chosen = portfolios_of(basis, one.sources, then).all.front();
+  EXPECT_LT((run.targets[2] - chosen.weights).cwiseAbs().maxCoeff(), 1e-12);
+  ASSERT_EQ(runs.promised.size(), 2u);  // of the third nothing was left to deliver
+  EXPECT_NEAR(runs.promised[1].expected_return, chosen.expected_return, 1e-12);
+  EXPECT_EQ(runs.kept.front().estimates, 2u);
+  // With a day's delay the last estimate is traded after the prices end; the one before it is kept or not up to there.
+  one.settings.delay = 1;
+  EXPECT_EQ(one.runs().promised.size(), 2u);
+  EXPECT_EQ(one.runs().promised[1].to, run.days.back());
+  one.settings.delay = 0;
+  // Prices after a day change nothing that was decided on it.
+  auto other = one;
+  for (auto& bars : other.sources.bars) {
+    auto& closes = bars.of(PriceField::close);
+    for (std::size_t t = 0; t < closes.size(); ++t) {
+      if (bars.days[t] > day("2022-12-30")) closes[t] *= 1 + 0.05 * std::sin(double(t));
+    }
+  }
+  EXPECT_EQ(other.runs().all.front().targets[2], run.targets[2]);
+}
+
+TEST(StudyRuns, AWindowLongerThanThePastIsSaidBeforeAnyRun) {
+  Rehearsed one;
+  one.settings.reestimate = Schedule::parse("1y", "");
+  one.settings.estimate_over = Interval::parse("20y", "");
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("the 20y up to 2021-12-31 reach before"));
+}
+
+TEST(StudyRuns, PromisesStandBesideWhatCame) {
+  Rehearsed one;
+  const auto runs = one.runs();
+  ASSERT_EQ(runs.promised.size(), 1u);
+  const auto& promise = runs.promised.front();
+  const auto& run = runs.all.front();
+  std::vector<double> returns;  // from the purchase on
+  for (Eigen::Index t = 2; t < run.net.size(); ++t) returns.push_back(run.net[t] / run.net[t - 1] - 1);
+  double mean = 0, squares = 0;
+  for (double r : returns) mean += r / double(returns.size());
+  for (double r : returns) squares += (r - mean) * (r - mean);
+  EXPECT_NEAR(promise.delivered_return, run.rows_per_year * mean, 1e-12);
+  EXPECT_NEAR(promise.delivered_volatility, std::sqrt(run.rows_per_year * squares / double(returns.size() - 1)), 1e-12);
+  const double promised = promise.volatility * promise.volatility / run.rows_per_year * double(returns.size());
+  EXPECT_NEAR(runs.kept.front().volatility_ratio, std::sqrt(squares / promised), 1e-12);
+}
+
+TEST(StudyRuns, BeginWithWhatIsHeld) {
+  Rehearsed one;
+  one.settings.start_from_current = true;
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("what is held now, which isn't known"));
+  one.sources.current = WeightList{"held", {"TIDEMILL", "KELPFARM"}, {0.5, 0.3}};
+  const auto run = one.runs().all.front();
+  EXPECT_NEAR(run.net[0], 1e6, 1e-6);
+  EXPECT_LT(run.trades.front().turnover, 1) << "less than a purchase from cash";
+}
+
+TEST(StudyRuns, FlowsComeOnTheirCalendar) {
+  Rehearsed one;
+  one.settings.flows = {{"keepers", Schedule::parse("1m@first", ""), {}, {}, -1000},
+                        {"harvest", Schedule::parse("1m@first", ""), 10, {}, 5000},
+                        {"once", {}, {}, day("2023-05-10"), 0.01, true}};
+  const auto run = one.runs().all.front();
+  std::vector<double> flows;
+  for (double flow : run.flow) {
+    if (flow != 0) flows.push_back(flow);
+  }
+  ASSERT_EQ(flows.size(), 25u);  // 24 months, and the one; the gifts come with a payment
+  EXPECT_EQ(flows[9], 4000);
+  EXPECT_NEAR(flows[17], 0.01 * run.before[std::ranges::find(run.days, day("2023-05-10")) - run.days.begin()], 1e-9);
+}
+
+TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
+  // One asset that halves by a split and pays a dividend; its price is otherwise 40, then 20, in 2022 and 2023.
+  Rehearsed one;
+  auto& bars = one.sources.bars[0];
+  auto& closes = bars.of(PriceField::close);
+  const auto row = [&](const char* text) {
+    return std::size_t(std::ranges::lower_bound(bars.days, day(text)) - bars.days.begin());
+  };
+  for (std::size_t t = 0; t < closes.size(); ++t) {
+    closes[t] = (t >= row("2022-06-01") ? 20.0 : 40.0) * (t < row("2022-01-03") ? 1 + 0.01 * double(t % 5) : 1);
+  }
+  one.settings.assets = {bars.asset};
+  one.settings.aims = {Aim::parse("equal", "")};
+  one.settings.schedules = {Schedule::parse("never", "")};
+  one.settings.costs.clear();
+  // Without actions it is refused, unless it is said to be real.
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("move like a split on 2022-06-01"));
+  one.settings.real_moves = {bars.asset};
+  EXPECT_LT(one.runs().all.front().growth, -0.4);
+  one.settings.real_moves.clear();
+  one.sources.actions = {{bars.asset, day("2022-06-01"), 2, 0},
+                         {bars.asset, day("2023-03-01"), 1, 0.5, day("2023-04-03")}};
+  one.settings.withholding = 0.2;
+  one.settings.lots = {{"all", 1}};
+  const auto run = one.runs().all.front();
+  EXPECT_EQ(run.end.units[0], 50'000);
+  EXPECT_NEAR(run.end.cash, 50'000 * 0.5 * 0.8, 1e-9);
+  EXPECT_NEAR(run.growth, 0.02, 1e-12);
+}
+
+TEST(StudyRuns, ImpactHangsOnVolumes) {
+  Rehearsed one;
+  one.settings.costs = {{"all"}};
+  one.settings.costs[0].buy.impact = one.settings.costs[0].sell.impact = 0.5;
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("no closes with volumes, which impact hangs on"));
+  for (auto& bars : one.sources.bars) {
+    for (double close : bars.of(PriceField::close)) bars.of(PriceField::volume).push_back(1e6 / close);
+  }
+  one.settings.delay = 30;  // by then there are trailing figures
+  one.settings.schedules = {Schedule::parse("2m", "")};
+  const auto run = one.runs().all.front();
+  ASSERT_GT(run.trades.size(), 3u);
+  // The second trade by hand: coefficient x sd of the 20 returns up to the decision x root of value / a million x
+  // value.
+  const auto& trade = run.trades[1];
+  for (const auto& order : trade.orders) {
+    const auto& bars = one.sources.bars[std::size_t(
+        std::ranges::find(one.sources.bars, run.assets[std::size_t(order.asset)], &BarHistory::asset) -
+        one.sources.bars.begin())];
+    const auto& closes = bars.of(PriceField::close);
+    const auto at = std::size_t(std::ranges::find(bars.days, trade.decided) - bars.days.begin());
+    double sum = 0, squares = 0;
+    for (std::size_t t = at - 19; t <= at; ++t) {
+      const double r = closes[t] / closes[t - 1] - 1;
+      sum += r;
+      squares += r * r;
+    }
+    const double sd = std::sqrt((squares - sum * sum / 20) / 19), value = std::abs(order.value);
+    EXPECT_NEAR(order.cost.impact, 0.5 * sd * std::sqrt(value / 1e6) * value, 1e-6 * order.cost.impact + 1e-9);
+  }
+}
+
+TEST(StudyRuns, CostAwareSchedulesWeighCostsByTheLatestEstimate) {
+  Rehearsed one;
+  one.settings.aims = {Aim::parse("maximum-sharpe", "")};
+  one.settings.schedules = {Schedule::parse("1q:after-costs", "")};
+  one.settings.delay = 0;
+  one.settings.reestimate = Schedule::parse("1y", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  const auto run = one.runs().all.front();
+  EXPECT_FALSE(run.marked);
+  // By hand, what it traded to at the end of 2022: by the year up to then, from what was held on that close.
+  const auto row = std::ranges::find(run.days, day("2022-12-30")) - run.days.begin();
+  ASSERT_LT(row, Eigen::Index(run.days.size()));
+  auto then = one.settings;
+  then.to = day("2022-12-30");
+  then.last = Interval::parse("1y", "");
+  const auto universe = universe_of(one.sources, then);
+  const auto basis = basis_of(universe, one.sources, then);
+  std::vector<Notice> warnings;
+  const auto walk = walk_of(universe_of(one.sources, one.settings), one.settings, warnings).only(run.assets);
+  Eigen::VectorXd held = run.weights.row(row - 1).transpose();
+  const double cash = 1 - held.sum();
+  held = held.cwiseProduct((walk.prices.row(row).array() / walk.prices.row(row - 1).array()).matrix().transpose());
+  held /= held.sum() + cash;
+  auto facts = basis.facts;
+  facts.current = held;
+  facts.costs = TradingCosts{held, proportional(asset_costs(one.settings.costs, run.assets, {})), one.settings.horizon};
+  const auto frontier = trace_frontier(basis.estimate, basis.limits, facts);
+  const auto chosen = choose(frontier, one.settings.aims.front(), basis.risk_free, {}).weights;
+  EXPECT_LT((run.weights.row(row).transpose() - chosen).cwiseAbs().maxCoeff(), 1e-9);
+  EXPECT_GT((chosen - held).cwiseAbs().maxCoeff(), 0.01) << "it traded";
+}
+
+TEST(StudyRuns, EqualWeightsStandBesideTheOthers) {
+  Rehearsed one;
+  const auto runs = one.runs();
+  ASSERT_EQ(runs.all.size(), 2u);
+  EXPECT_EQ(runs.all.back().name, "equal, 1q");
+  EXPECT_LT((runs.all.back().targets.back().array() - 1.0 / 3).abs().maxCoeff(), 1e-15);
+  EXPECT_GT(runs.all.back().costs_paid, 0) << "they pay as the others do";
+  one.settings.aims = {Aim::parse("equal", "")};
+  EXPECT_EQ(one.runs().all.size(), 1u);
+}
+
+TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
+  Rehearsed one;
+  one.settings.schedules = {Schedule::parse("1q", ""), Schedule::parse("5y", ""), Schedule::parse("3m", "")};
+  const auto runs = one.runs();
+  EXPECT_EQ(runs.all.size(), 3u);  // with equal weights
+  ASSERT_EQ(runs.failed.size(), 1u);
+  EXPECT_EQ(runs.failed[0].name, "minimum-variance, 5y");
+  EXPECT_THAT(runs.failed[0].why.text(), HasSubstr("it never looks"));
+  one.settings.lots = {{"all", 1}};
+  EXPECT_NO_THROW((void)one.runs());
+  for (auto& bars : one.sources.bars) bars.of(PriceField::adjusted_close) = bars.of(PriceField::close);
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("adjusted closes, which are no prices of a unit"));
+}
+
+TEST(StudyRuns, CanBeStopped) {
+  const auto sources = three();
+  Settings settings;
+  settings.split = day("2022-01-03");
+  const auto universe = universe_of(sources, settings);
+  const auto basis = basis_of(universe, sources, settings, settings.split);
+  const auto portfolios = portfolios_of(basis, sources, settings);
+  EXPECT_THROW((void)runs_of(universe, basis, portfolios, sources, settings, {[] { return true; }, {}}), Interrupted);
+}
+
+}  // namespace
+}  // namespace inchtide
