@@ -14,13 +14,38 @@
 namespace inchtide {
 namespace {
 
-/// One order as it is worked out: `side` 1 buys and -1 sells.
+/// One order as it is worked out: `side` 1 buys and -1 sells. What nearly all orders cost is in figures of its own: the
+/// sums are gone through at every step towards the wealth.
 struct Draft {
+  Draft(Eigen::Index which, double towards, const SideCosts& of_side, double impact_of)
+      : asset(which), side(towards), costs(&of_side), market(impact_of) {
+    plain = of_side.tiers.size() <= 1 && of_side.impact == 0 && !of_side.own;
+    fee = of_side.fee;
+    commission = of_side.tiers.empty() ? 0 : of_side.tiers.front().rate;
+    least = of_side.least;
+    most = of_side.most;
+    rest = of_side.half_spread + of_side.stamp_duty + of_side.conversion;
+  }
+
+  [[nodiscard]] double cost(double value) const {
+    if (!plain) return costs->of(value, market).total();
+    return fee + std::min(most, std::max(least, commission * value)) + rest * value;
+  }
+  [[nodiscard]] double marginal(double value) const {
+    if (!plain) return costs->marginal(value, market);
+    const double of_value = commission * value;
+    return rest + (of_value >= least && of_value < most ? commission : 0.0);
+  }
+
   Eigen::Index asset;
   double side;
   const SideCosts* costs;
   double market;
-  double rate;  // of the value, where all costs are in proportion to it; else negative
+  bool dropped = false;
+
+ private:
+  bool plain;
+  double fee, commission, least, most, rest;
 };
 
 /// What the orders come to at one wealth after trading.
@@ -38,8 +63,7 @@ class Drafts {
       if ((!keeps.empty() && keeps[std::size_t(i)]) || std::abs(change) < smallest) continue;
       const auto& costs = terms_.costs[std::size_t(i)];
       const auto& side = change > 0 ? costs.buy : costs.sell;
-      all.push_back({i, change > 0 ? 1.0 : -1.0, &side, day_.market.size() > 0 ? day_.market[i] : 0.0,
-                     side.is_proportional() ? side.steepest() : -1.0});
+      all.emplace_back(i, change > 0 ? 1.0 : -1.0, side, day_.market.size() > 0 ? day_.market[i] : 0.0);
     }
   }
 
@@ -52,24 +76,31 @@ class Drafts {
   [[nodiscard]] std::pair<double, double> costs(const Eigen::VectorXd& weights, double wealth, double factor) const {
     double cost = 0, slope = 0;
     for (const auto& draft : all) {
+      if (draft.dropped) continue;
       const double value = size(draft, weights, wealth, factor);
       const double share = draft.side * weights[draft.asset] * (draft.side > 0 ? factor : 1.0);
-      if (draft.rate >= 0) {
-        cost += draft.rate * value;
-        slope += draft.rate * share;
-      } else {
-        cost += draft.costs->of(value, draft.market).total();
-        slope += draft.costs->marginal(value, draft.market) * share;
-      }
+      cost += draft.cost(value);
+      slope += draft.marginal(value) * share;
     }
     return {cost, slope};
   }
 
-  /// Takes out the orders whose side turns at this wealth; whether there were any.
+  /// Drops the orders whose side turns at this wealth; whether there were any.
   bool drop_turned(const Eigen::VectorXd& weights, double wealth) {
-    return std::erase_if(all, [&](const Draft& draft) {
-             return draft.side * (weights[draft.asset] * wealth - held_[draft.asset]) < 0;
-           }) > 0;
+    bool any = false;
+    for (auto& draft : all) {
+      if (draft.dropped || draft.side * (weights[draft.asset] * wealth - held_[draft.asset]) >= 0) continue;
+      any = draft.dropped = true;
+    }
+    return any;
+  }
+
+  /// Those that were dropped so far are so for good.
+  void forget_dropped() {
+    std::erase_if(all, [](const Draft& draft) { return draft.dropped; });
+  }
+  void take_all_back() {
+    for (auto& draft : all) draft.dropped = false;
   }
 
   std::vector<Draft> all;
@@ -89,7 +120,7 @@ double wealth_after(const Drafts& drafts, const Eigen::VectorXd& weights, double
     const double excess = (at - wealth) + cost;
     (excess > 0 ? high : low) = at;
     const double next = at - excess / (1 + slope);
-    if (excess == 0 || std::abs(next - at) <= std::numeric_limits<double>::epsilon() * wealth / 2) return next;
+    if (excess == 0 || std::abs(next - at) <= std::numeric_limits<double>::epsilon() * wealth) return next;
     at = next > low && next < high ? next : (low + high) / 2;
     if (at <= low || at >= high) return low;
   }
@@ -131,6 +162,7 @@ class Trading {
   [[nodiscard]] Eigen::VectorXd values() const {
     Eigen::VectorXd values = Eigen::VectorXd::Zero(held_.size());
     for (const auto& draft : drafts_.all) {
+      if (draft.dropped) continue;
       const double size = drafts_.size(draft, weights_, after_, factor_);
       if (size >= rounding_order * wealth_) values[draft.asset] = draft.side * size;
     }
@@ -146,6 +178,7 @@ class Trading {
   [[nodiscard]] double cash_after() const {
     double cash = cash_ - drafts_.costs(weights_, after_, factor_).first;
     for (const auto& draft : drafts_.all) {
+      if (draft.dropped) continue;
       cash -= draft.side * drafts_.size(draft, weights_, after_, factor_);
     }
     return cash;
@@ -162,9 +195,9 @@ class Trading {
     } while (drafts_.drop_turned(weights_, after_));
   }
 
-  /// By how much cash is above its floor where purchases of these orders are multiplied by a factor.
-  double room(const std::vector<Draft>& orders, double factor) {
-    drafts_.all = orders;
+  /// By how much cash is above its floor where purchases are multiplied by a factor.
+  double room(double factor) {
+    drafts_.take_all_back();
     factor_ = factor;
     settle();
     return cash_after() - floor_at(after_);
@@ -174,9 +207,9 @@ class Trading {
   [[nodiscard]] double price_of_purchases() const {
     double price = 0;
     for (const auto& draft : drafts_.all) {
-      if (draft.side < 0) continue;
+      if (draft.side < 0 || draft.dropped) continue;
       const double value = drafts_.size(draft, weights_, after_, 1);
-      price += value * (1 + draft.costs->marginal(factor_ * value, draft.market));
+      price += value * (1 + draft.marginal(factor_ * value));
     }
     return price;
   }
@@ -184,18 +217,18 @@ class Trading {
   /// The largest factor that leaves cash at its floor, between two ends. Steps by the price of the purchases, which is
   /// nearly all of what a factor changes; by halves where they don't close in.
   void shrink() {
-    const auto orders = drafts_.all;
+    drafts_.forget_dropped();
     double low = 0, high = 1, at = cash_after() - floor_at(after_);
     for (int step = 0; step < most_steps && high > low; ++step) {
       const double guess = factor_ + at / price_of_purchases();
       const bool helps = step < newton_steps && guess > low && guess < high;
       const double next = helps ? guess : (low + high) / 2;
       if (next <= low || next >= high) break;
-      at = room(orders, next);
+      at = room(next);
       if (std::abs(at) <= cash_rounding * wealth_) return;
       (at > 0 ? low : high) = next;
     }
-    room(orders, low);
+    room(low);
   }
 
   Eigen::VectorXd held_, weights_;
@@ -241,8 +274,9 @@ class Lots {
   /// What the net order of an asset takes out of cash, its cost included.
   [[nodiscard]] double outlay(Eigen::Index i) const {
     if (units_[i] == before_[i]) return 0;
-    const double market = day_.market.size() > 0 ? day_.market[i] : 0.0;
-    return value(i) + terms_.costs[std::size_t(i)].of_trade(value(i), market).total();
+    const double market = day_.market.size() > 0 ? day_.market[i] : 0.0, value = this->value(i);
+    const auto& costs = terms_.costs[std::size_t(i)];
+    return value + Draft(i, 0, value > 0 ? costs.buy : costs.sell, market).cost(std::abs(value));
   }
 
   void buy_a_lot(Eigen::Index i, double floor) {

@@ -1,19 +1,12 @@
 #include "rehearsal/path.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
+
+#include "rehearsal/columns.hpp"
 
 namespace inchtide {
 namespace {
-
-/// Columns at a time: the sums are read and written once for all of them. A row's sum is in the order of these groups,
-/// wherever a piece begins.
-constexpr Eigen::Index together = 4;
-
-/// Rows at a time, whose figures stay in registers.
-using Few = Eigen::Array<double, 4, 1>;
-using One = Eigen::Array<double, 1, 1>;
 
 using Column = Eigen::Map<const Eigen::ArrayXd>;
 
@@ -31,59 +24,40 @@ Eigen::ArrayXd Path::prices(std::size_t row) const {
   return table_.prices.row(Eigen::Index(row))(columns_).transpose().array();
 }
 
-/// A group of columns, streamed from stretch to stretch. Places beyond the last column repeat it with no units.
+/// A group of columns, streamed from trade to trade.
 class Path::Columns {
  public:
   Columns(const Path& path, const Eigen::ArrayXd& units, Eigen::Index first)
-      : path_(path), first_(first), count_(std::min(together, units.size() - first)) {
-    const auto& prices = path.table_.prices;
-    for (Eigen::Index c = 0; c < together; ++c) {
-      const auto held = first + std::min(c, count_ - 1);
-      prices_[std::size_t(c)] = prices.data() + path.columns_[std::size_t(held)] * prices.rows();
-      units_[std::size_t(c)] = c < count_ ? units[held] : 0.0;
-      const auto later = std::min(first + together + c, units.size() - 1);
-      next_[std::size_t(c)] = prices.data() + path.columns_[std::size_t(later)] * prices.rows();
-    }
+      : path_(path),
+        first_(first),
+        count_(std::min(columns_together, units.size() - first)),
+        prices_(path.table_.prices, first, units.size(),
+                [&](Eigen::Index held) { return path.columns_[std::size_t(held)]; }) {
+    for (Eigen::Index c = 0; c < count_; ++c) units_[std::size_t(c)] = units[first + c];
   }
 
   /// Adds rows [from, to) of the table to sums and least prices that begin at `origin`.
   void add(std::size_t from, std::size_t to, std::size_t origin, Eigen::ArrayXd& sums, Eigen::ArrayXd& least) const {
-    double* sum = sums.data() + (from - origin);
-    double* low = least.data() + (from - origin);
-    const auto rows = Eigen::Index(to - from);
-    Eigen::Index t = 0;
-    for (; t + Few::SizeAtCompileTime <= rows; t += Few::SizeAtCompileTime) add_rows<Few>(sum, low, from, t);
-    for (; t < rows; ++t) add_rows<One>(sum, low, from, t);
+    const auto at = from - origin;
+    prices_.add(from, Eigen::Index(to - from), units_, sums.data() + at, least.data() + at);
   }
 
   /// What is held at a trade, what waiting did, and the units from it on.
   void trade(const TradeRows& rows, Eigen::Index k, Eigen::ArrayXXd& held, Eigen::ArrayXXd& waited) {
     for (Eigen::Index c = 0; c < count_; ++c) {
-      const double price = prices_[std::size_t(c)][rows.traded];
+      const double price = prices_.price(std::size_t(c), rows.traded);
       auto& units = units_[std::size_t(c)];
       held(first_ + c, k) = units * price;
-      waited(first_ + c, k) = prices_[std::size_t(c)][rows.decided] / price;
+      waited(first_ + c, k) = prices_.price(std::size_t(c), rows.decided) / price;
       units = path_.targets_[first_ + c] / price;
     }
   }
 
  private:
-  template <typename Rows>
-  void add_rows(double* sums, double* least, std::size_t from, Eigen::Index t) const {
-    const auto prices = [&](std::size_t c) { return Eigen::Map<const Rows>(prices_[c] + from + t); };
-    const auto& u = units_;
-#ifdef __GNUC__
-    for (const double* next : next_) __builtin_prefetch(next + from + t);
-#endif
-    const Rows a = prices(0), b = prices(1), c = prices(2), d = prices(3);
-    Eigen::Map<Rows>(sums + t) += (u[0] * a + u[1] * b) + (u[2] * c + u[3] * d);
-    Eigen::Map<Rows>(least + t) = Eigen::Map<Rows>(least + t).min(a.min(b).min(c.min(d)));
-  }
-
   const Path& path_;
   Eigen::Index first_, count_;
-  std::array<const double*, together> prices_{}, next_{};  // of this group, and of the one that is asked for meanwhile
-  std::array<double, together> units_{};
+  ColumnGroup prices_;
+  ColumnGroup::Factors units_{};
 };
 
 void Path::walk(PathPiece& piece, std::size_t from, std::size_t to, const Eigen::ArrayXd& units,
@@ -96,7 +70,7 @@ void Path::walk(PathPiece& piece, std::size_t from, std::size_t to, const Eigen:
   piece.least.setOnes(rows);
   piece.held.resize(n, count);
   piece.waited.resize(n, count);
-  for (Eigen::Index i = 0; i < n; i += together) {
+  for (Eigen::Index i = 0; i < n; i += columns_together) {
     Columns columns(*this, units, i);
     auto row = from;
     for (Eigen::Index k = 0; k < count; ++k) {
@@ -135,7 +109,7 @@ void Path::again(PathPiece& piece, std::size_t trade, const Eigen::ArrayXd& unit
   const bool last = trade + 1 == piece.trades.size();
   const auto from = piece.trades[trade].traded + 1, to = last ? piece.to : piece.trades[trade + 1].traded + 1;
   Eigen::ArrayXd value = Eigen::ArrayXd::Zero(Eigen::Index(to - from)), least = value;
-  for (Eigen::Index i = 0; i < units.size(); i += together) {
+  for (Eigen::Index i = 0; i < units.size(); i += columns_together) {
     Columns(*this, units, i).add(from, to, from, value, least);
   }
   piece.value.segment(Eigen::Index(from - piece.from), value.size()) = value;

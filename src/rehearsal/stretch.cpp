@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "rehearsal/columns.hpp"
 #include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
@@ -10,18 +11,6 @@ namespace {
 
 /// Rows at a time: their sums and a column's part of them stay in the nearest cache.
 constexpr Eigen::Index most_rows = 64;
-
-/// A stretch is a short piece of each of many columns: what comes next is asked for while the one before is summed.
-constexpr Eigen::Index columns_ahead = 6;
-
-void fetch([[maybe_unused]] const Eigen::MatrixXd& prices, [[maybe_unused]] Eigen::Index row,
-           [[maybe_unused]] Eigen::Index column, [[maybe_unused]] Eigen::Index rows) {
-#ifdef __GNUC__
-  if (column >= prices.cols()) return;
-  const double* from = prices.data() + column * prices.rows() + row;
-  for (Eigen::Index k = 0; k < rows; k += 8) __builtin_prefetch(from + k);
-#endif
-}
 
 }  // namespace
 
@@ -67,24 +56,33 @@ bool Stretches::is_quiet(const WalkState& state) const {
 
 /// Column after column, so that each row's sum is in the order of the columns.
 void Stretches::sum(const WalkState& state, std::size_t from, Sums& sums) const {
-  const auto rows = sums.value.size();
-  const bool tracks = options_.track_targets;
-  for (Eigen::Index i = 0; i < table_.prices.cols(); ++i) {
-    const double units = state.ledger.units[i];
-    const auto prices = table_.prices.col(i).segment(Eigen::Index(from) - 1, rows).array();
-    fetch(table_.prices, Eigen::Index(from) - 1, i + columns_ahead, rows);
-    sums.value += units * prices;
-    sums.least = prices.min(sums.least);
-    if (tracks) {
-      sums.relatives.tail(rows - 1) += state.targets[i] * (prices.tail(rows - 1) / prices.head(rows - 1));
+  const auto rows = sums.value.size(), n = table_.prices.cols();
+  const auto first = from - 1;
+  for (Eigen::Index i = 0; i < n; i += columns_together) {
+    const ColumnGroup prices(table_.prices, i, n, [](Eigen::Index column) { return column; });
+    ColumnGroup::Factors units{}, custody{}, shorts{}, borrowing{};
+    bool has_shorts = false;
+    for (Eigen::Index c = 0; c < std::min(columns_together, n - i); ++c) {
+      const auto at = std::size_t(c);
+      units[at] = state.ledger.units[i + c];
+      has_shorts = has_shorts || units[at] < 0;
+      shorts[at] = std::max(0.0, -units[at]);
+      if (plan_.terms.costs.empty()) continue;
+      const auto& costs = plan_.terms.costs[std::size_t(i + c)];
+      custody[at] = std::abs(units[at]) * costs.custody;
+      borrowing[at] = shorts[at] * costs.borrowing;
     }
-    if (!charges_ && units >= 0) continue;
-    const auto& costs = plan_.terms.costs.empty() ? AssetCosts{} : plan_.terms.costs[std::size_t(i)];
-    sums.custody += std::abs(units) * costs.custody * prices;
-    if (units < 0) {
-      sums.shorts -= units * prices;
-      sums.borrowing -= units * costs.borrowing * prices;
+    prices.add(first, rows, units, sums.value.data(), sums.least.data());
+    if (charges_) prices.add(first, rows, custody, sums.custody.data());
+    if (has_shorts) {
+      prices.add(first, rows, shorts, sums.shorts.data());
+      prices.add(first, rows, borrowing, sums.borrowing.data());
     }
+  }
+  if (!options_.track_targets) return;
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const auto prices = table_.prices.col(i).segment(Eigen::Index(first), rows).array();
+    sums.relatives.tail(rows - 1) += state.targets[i] * (prices.tail(rows - 1) / prices.head(rows - 1));
   }
 }
 
@@ -118,7 +116,7 @@ std::size_t Stretches::first_outside(const WalkState& state, std::size_t from, c
     const auto prices = table_.prices.col(i).segment(Eigen::Index(from), first).array();
     const auto wealth = sums.wealth.segment(1, first);
     const double units = state.ledger.units[i];
-    const bool within = ((units * prices - target * wealth).abs() <= width * wealth).all();
+    const bool within = ((units * prices - target * wealth).abs() - width * wealth).maxCoeff() <= 0;
     for (Eigen::Index k = 0; k < first && !within; ++k) {
       if (std::abs(units * prices[k] - target * wealth[k]) > width * wealth[k]) first = k;
     }

@@ -51,9 +51,6 @@ struct Walk::Plans {
   }
 
   [[nodiscard]] Day day(std::size_t row) const { return table.days[row]; }
-  [[nodiscard]] std::string where(std::size_t row) const {
-    return fmt::format("rehearsal '{}', {}", plan.name, to_string(day(row)));
-  }
 
   const PriceTable& table;
   const RehearsalPlan& plan;
@@ -84,8 +81,7 @@ class Row {
         needs_market_(plans.needs_market),
         state_(state),
         row_(row),
-        day_(plans.day(row)),
-        where_(plans.where(row)) {}
+        day_(plans.day(row)) {}
 
   void walk() {
     const auto at = Eigen::Index(row_ - options_.first_row);
@@ -95,7 +91,7 @@ class Row {
     const double fees = market_.pass(state_, row_, terms_);
     const double before = wealth();
     if (!(before > 0)) {
-      throw InputError(where_, fmt::format("all wealth is lost: {:.0f} is left", before),
+      throw InputError(where(), fmt::format("all wealth is lost: {:.0f} is left", before),
                        "Use smaller short positions, or take less out");
     }
     auto& run = state_.so_far;
@@ -124,6 +120,8 @@ class Row {
   }
 
  private:
+  [[nodiscard]] std::string where() const { return fmt::format("rehearsal '{}', {}", plan_.name, to_string(day_)); }
+
   /// Unpriced assets, of which nothing is held, count as nothing.
   [[nodiscard]] Eigen::VectorXd prices() const {
     return state_.last_price.array().isNaN().select(1.0, state_.last_price);
@@ -299,7 +297,7 @@ class Row {
     try {
       Eigen::VectorXd targets = plan_.estimation->choose(seen(flow));
       if (targets.size() != state_.targets.size() || !targets.allFinite()) {
-        throw InputError(where_, "the re-estimation gave no weights", "Give one an asset");
+        throw InputError(where(), "the re-estimation gave no weights", "Give one an asset");
       }
       state_.targets = std::move(targets);
       state_.so_far.targets.push_back(state_.targets);
@@ -328,7 +326,6 @@ class Row {
   WalkState& state_;
   std::size_t row_;
   Day day_;
-  std::string where_;
 };
 
 }  // namespace
