@@ -37,7 +37,7 @@ Stretches::Stretches(const PriceTable& table, const RehearsalPlan& plan, const R
     : table_(table), plan_(plan), options_(options) {
   const bool other_band = plan.schedule.band && (!plan.schedule.band->column.empty() || plan.schedule.band->cash ||
                                                  plan.terms.cash_floor > 0);
-  possible_ = !plan.rule && !(plan.schedule.watches() && other_band) && !options.keep_weights;
+  possible_ = !plan.rule && !(plan.schedule.watches() && other_band);
   for (const auto& costs : plan.terms.costs) {
     charges_ = charges_ || costs.custody > 0 || costs.borrowing > 0;
   }
@@ -143,6 +143,14 @@ void Stretches::take(WalkState& state, const Sums& sums, std::size_t rows) const
     }
     state.net = wealth;
     state.ledger.cash = sums.cash[in];
+  }
+  if (options_.keep_weights && rows > 0) {
+    const auto at = Eigen::Index(state.row - options_.first_row), count = Eigen::Index(rows);
+    for (Eigen::Index i = 0; i < table_.prices.cols(); ++i) {
+      run.weights.col(i).segment(at, count) = state.ledger.units[i] *
+                                              table_.prices.col(i).segment(Eigen::Index(state.row), count).array() /
+                                              sums.wealth.segment(1, count);
+    }
   }
   state.row += rows;
   if (rows > 0) state.last_price = table_.prices.row(Eigen::Index(state.row) - 1).transpose();
