@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <filesystem>
@@ -85,7 +86,7 @@ std::vector<Day> weekdays() {
 }
 
 const Day crisis_from = 2023y / std::chrono::March / 1;
-const Day crisis_turn = 2024y / std::chrono::March / 1;
+const Day crisis_turn = 2024y / std::chrono::May / 1;
 const Day crisis_to = 2025y / std::chrono::February / 28;
 
 // ---- the assets -----------------------------------------------------------------------------------------------------
@@ -152,29 +153,54 @@ struct Factors {
   std::vector<double> rate;  // MRD in HLC, a day's change
 };
 
-double market_drift(Day day) {
-  if (day >= crisis_from && day < crisis_turn) return -0.24;
-  if (day >= crisis_turn && day <= crisis_to) return 0.06;
-  return 0.075;
+// What a day's drift has to be for the changes of these days to come to `whole` in all: by halves.
+double drift_to(const std::vector<double>& shocks, std::size_t from, std::size_t to, double whole) {
+  double low = -0.01, high = 0.01;
+  for (int step = 0; step < 60; ++step) {
+    const double drift = (low + high) / 2;
+    double product = 1;
+    for (auto t = from; t < to; ++t) product *= 1 + drift + shocks[t];
+    (product < whole ? low : high) = drift;
+  }
+  return (low + high) / 2;
+}
+
+// The market rises by some 8% a year, falls by nearly a third in fourteen months, and has not quite come back at the
+// end of the twenty after them.
+void let_drift(std::vector<double>& market, const std::vector<Day>& days) {
+  const auto january = [](int of_year) { return Day{year{of_year} / std::chrono::January / 1}; };
+  const std::pair<Day, double> stretches[] = {{january(2018), 1.06}, {january(2019), 1.11}, {january(2020), 1.05},
+                                              {january(2021), 1.09}, {january(2022), 1.07}, {crisis_from, 0.69},
+                                              {crisis_turn, 1.16},   {january(2025), 1.19}};
+  for (std::size_t k = 0; k < std::size(stretches); ++k) {
+    const auto row_of = [&](Day day) {
+      return std::size_t(std::lower_bound(days.begin(), days.end(), day) - days.begin());
+    };
+    const auto from = row_of(stretches[k].first);
+    const auto to = k + 1 < std::size(stretches) ? row_of(stretches[k + 1].first) : days.size();
+    const double drift = drift_to(market, from, to, stretches[k].second);
+    for (auto t = from; t < to; ++t) market[t] += drift;
+  }
 }
 
 // The market's volatility wanders: each day's variance keeps 90% of the day before, takes in 6% of its square, and is
-// drawn to a level that doubles in the crisis.
+// drawn to a level that doubles in the crisis. However fat the tails, no day moves it by more than 5%.
 Factors draw_factors(const std::vector<Day>& days, Chance& chance) {
   Factors factors;
-  const double calm = 0.115 * 0.115 / days_per_year;
+  const double calm = 0.115 * 0.115 / days_per_year, most = 0.05;
   double variance = calm;
   for (Day day : days) {
     const bool crisis = day >= crisis_from && day <= crisis_to;
-    const double level = crisis ? 4 * calm : calm;
-    const double shock = std::sqrt(variance) * chance.fat_tailed();
-    factors.market.push_back(market_drift(day) / days_per_year + shock);
+    const double level = crisis ? 2.5 * calm : calm;
+    const double shock = std::clamp(std::sqrt(variance) * chance.fat_tailed(), -most, most);
+    factors.market.push_back(shock);
     variance = 0.04 * level + 0.90 * variance + 0.06 * shock * shock;
     for (const char* sector : {"power", "food", "transport", "property", "finance", "abroad"}) {
       factors.sector[sector].push_back(0.09 / std::sqrt(days_per_year) * chance.fat_tailed());
     }
     factors.rate.push_back(0.07 / std::sqrt(days_per_year) * chance.normal());
   }
+  let_drift(factors.market, days);
   return factors;
 }
 

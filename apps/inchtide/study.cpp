@@ -52,6 +52,10 @@ Study load_study(const Options& options, Purpose purpose) {
   study.sources = read_sources(study.mandate, options.threads);
   study.universe = universe_of(study.sources, study.settings(), purpose);
   study.sources.bars.clear();
+  if (study.sources.held && options.given.contains("--wealth")) {
+    throw WrongUsage("--wealth", "it does nothing beside units and cash, which say what the wealth is",
+                     Remedy("Leave it out, or give weights in place of units"));
+  }
   study.from = {.mandate = options.mandate, .prices = study.mandate.prices->string(), .spelt = options.spelt};
   if (study.mandate.current) study.from.current = study.mandate.current->string();
   return study;
@@ -59,9 +63,20 @@ Study load_study(const Options& options, Purpose purpose) {
 
 Prepared prepare(Study study, std::optional<Day> before) {
   study.from.split = before;
-  auto basis = basis_of(study.universe, study.sources, study.settings(), before);
-  return {study.settings(), std::move(study.sources), std::move(study.universe), std::move(basis),
-          std::move(study.from)};
+  auto& settings = study.mandate.settings;
+  std::string worth;
+  if (study.sources.held) {  // units and cash say what the weights and the wealth are
+    const auto to = before ? *before - std::chrono::days{1} : settings.to;
+    auto valued = value_of(*study.sources.held, study.universe, to);
+    study.sources.current = std::move(valued.weights);
+    settings.wealth = valued.wealth;
+    worth = fmt::format("What is held is worth {}{}{}, cash of {} among it, which stands for any other wealth that was given",
+                        report::shown(valued.wealth, report::Format::money), study.universe.currency.empty() ? "" : " ",
+                        study.universe.currency, report::shown(study.sources.held->cash, report::Format::money));
+  }
+  auto basis = basis_of(study.universe, study.sources, settings, before);
+  if (!worth.empty()) basis.warnings.emplace_back(worth);
+  return {settings, std::move(study.sources), std::move(study.universe), std::move(basis), std::move(study.from)};
 }
 
 Prepared prepare(const Options& options) {

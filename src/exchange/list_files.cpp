@@ -116,4 +116,42 @@ std::vector<WeightList> read_weights(const fs::path& path) {
   return lists;
 }
 
+std::variant<WeightList, HoldingList> read_current(const fs::path& path) {
+  HoldingList held{{}, {}, 0, path.string()};
+  std::vector<std::string> header;
+  std::optional<std::size_t> code, units;
+  std::set<std::string> seen;
+  const auto read_header = [&](CsvRow row) {
+    header = texts(row);
+    code = find_column(header, {"asset", "code"});
+    units = find_column(header, {"units"});
+    if (units && !code) {
+      throw InputError(Where::in_file(path.string(), 1), fmt::format("the header has {}", fmt::join(header, ", ")),
+                       "Give a column 'asset' beside 'units'");
+    }
+  };
+  read_csv(path, read_header, [&](std::size_t line, CsvRow row) {
+    if (!units || row[*units].empty()) return;
+    const std::string asset{row[*code]};
+    check_name(asset, longest_code, cell_place(path, line, header[*code]));
+    if (!seen.insert(lower_name(asset)).second) {
+      throw InputError(cell_place(path, line, header[*code]), fmt::format("{} comes twice", asset), "Keep one row");
+    }
+    const auto count = parse_number(row[*units]);
+    if (!count) {
+      throw InputError(cell_place(path, line, header[*units]), fmt::format("'{}' is no number", row[*units]),
+                       "Give units, or money for cash");
+    }
+    if (same_name(asset, "cash")) {
+      held.cash = *count;
+      return;
+    }
+    held.assets.push_back(asset);
+    held.units.push_back(*count);
+  });
+  if (!units) return read_weights(path).front();
+  if (seen.empty()) throw InputError(Where::in_file(path.string()), "it holds no units", "Give one row an asset");
+  return held;
+}
+
 }  // namespace inchtide::exchange

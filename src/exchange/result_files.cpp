@@ -191,6 +191,11 @@ Trade trade_in(const Result& result, const Fields& fields, std::vector<std::stri
   Trade trade;
   trade.decided = day_in(fields, "decided");
   trade.traded = day_in(fields, "traded");
+  std::string reason = "schedule";
+  fields.maybe("reason", reason);
+  trade.reason = reason == "withdrawal" ? Trade::Reason::withdrawal
+                 : reason == "end"      ? Trade::Reason::end
+                                        : Trade::Reason::schedule;
   figure(fields, "wealth_before", trade.wealth_before);
   figure(fields, "wealth_after", trade.wealth_after);
   figure(fields, "turnover", trade.turnover);

@@ -1,4 +1,5 @@
 #include <utility>
+#include <variant>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/exchange/action_file.hpp"
@@ -12,7 +13,14 @@ namespace inchtide {
 namespace {
 
 void read_weights_of(const Mandate& mandate, Sources& sources) {
-  if (mandate.current) sources.current = exchange::read_weights(*mandate.current).front();
+  if (mandate.current) {
+    auto current = exchange::read_current(*mandate.current);
+    if (auto* held = std::get_if<HoldingList>(&current)) {
+      sources.held = std::move(*held);
+    } else {
+      sources.current = std::get<WeightList>(std::move(current));
+    }
+  }
   for (const auto& file : mandate.given) {
     for (auto& list : exchange::read_weights(file)) sources.given.push_back(std::move(list));
   }

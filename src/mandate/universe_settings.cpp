@@ -52,7 +52,8 @@ Declarations of_files() {
        "--current",
        Takes::path,
        "FILE",
-       "The weights held now: a CSV file of asset,weight (12.5%); for turnover and the cost of trading",
+       "What is held now: a CSV file of asset,weight (12.5%), or asset,units with a row for cash; for turnover, "
+       "the cost of trading and orders",
        "",
        "demo/held.csv",
        {Step::limits},

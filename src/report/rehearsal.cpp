@@ -370,8 +370,10 @@ Json trade_json(const Trade& trade, const std::vector<std::string>& assets) {
                       {"value", order.value},
                       {"costs", costs_json(order.cost)}});
   }
+  constexpr const char* reasons[] = {"schedule", "withdrawal", "end"};  // as they are declared
   return {{"decided", to_string(trade.decided)},
           {"traded", to_string(trade.traded)},
+          {"reason", reasons[std::size_t(trade.reason)]},
           {"wealth_before", trade.wealth_before},
           {"wealth_after", trade.wealth_after},
           {"cost", trade.cost.total()},

@@ -50,6 +50,10 @@ void finish(Basis& basis, const Sources& sources, const Settings& settings,
   basis.risk_free = settings.risk_free.value_or(basis.estimate.risk_free);
   basis.estimate.risk_free = basis.risk_free;
   basis.limits = limits_on(basis.estimate.assets, settings, known_elsewhere, basis.warnings);
+  if (sources.held && !sources.current) {
+    throw InputError(sources.held->source.empty() ? Where("holdings") : Where::in_file(sources.held->source),
+                     "they are units, which no price has made weights of", "Value them by prices, or give weights");
+  }
   if (sources.current) take_current(basis, *sources.current, settings);
 }
 

@@ -7,41 +7,9 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/rehearsal/ledger.hpp"
+#include "study/unit_price.hpp"
 
 namespace inchtide {
-namespace {
-
-struct LastPrice {
-  double price;
-  Day day;
-};
-
-/// The last price up to the end of the window, of a unit where a close stands beside an adjusted one.
-LastPrice last_price(const Universe& universe, const std::string& asset, const Settings& settings) {
-  const auto history = std::ranges::find(universe.histories, asset, &PriceHistory::asset);
-  std::size_t at = history->days.size();
-  while (at > 0 && settings.to && history->days[at - 1] > *settings.to) --at;
-  if (at == 0) {
-    throw InputError(Where::of_asset(asset), "it has no price to trade at", {Means::window, "End the window later"});
-  }
-  const Day day = history->days[at - 1];
-  double price = history->prices[at - 1];
-  const bool adjusted = history->field == PriceField::adjusted_close;
-  const auto bars = std::ranges::find(universe.bars, asset, &BarHistory::asset);
-  const bool has_close = bars != universe.bars.end() && !bars->of(PriceField::close).empty();
-  if (adjusted && has_close) {
-    const auto row = std::size_t(std::ranges::lower_bound(bars->days, day) - bars->days.begin());
-    const double close = bars->of(PriceField::close)[row], own = bars->of(PriceField::adjusted_close)[row];
-    if (close > 0 && own > 0) price *= close / own;
-  } else if (adjusted && !settings.lots.empty()) {
-    throw InputError(Where::of_asset(asset), "there is only an adjusted close, which is no price of a unit",
-                     "Give closes beside it, or leave the lots out");
-  }
-  return {price, day};
-}
-
-}  // namespace
-
 OrderList orders_to(const Universe& universe, const Basis& basis, const Allocation& portfolio,
                     const Settings& settings) {
   const auto& assets = basis.estimate.assets;
@@ -55,7 +23,11 @@ OrderList orders_to(const Universe& universe, const Basis& basis, const Allocati
   day.prices.resize(n);
   std::vector<Day> days;
   for (Eigen::Index i = 0; i < n; ++i) {
-    const auto last = last_price(universe, assets[std::size_t(i)], settings);
+    const auto& asset = assets[std::size_t(i)];
+    const auto last = unit_price(universe, asset, settings.to);
+    if (last.adjusted && !settings.lots.empty()) {
+      throw_no_unit_price(asset, "Give closes beside it, or leave the lots out");
+    }
     day.prices[i] = last.price;
     days.push_back(last.day);
     ledger.units[i] = held[i] * settings.wealth / last.price;

@@ -9,13 +9,10 @@
 #include "inchtide/base/names.hpp"
 
 namespace inchtide {
-namespace {
 
 bool had_actions(const Universe& universe, const std::string& asset) {
   return std::ranges::any_of(universe.adjusted, [&](const Adjusted& a) { return a.history.asset == asset; });
 }
-
-}  // namespace
 
 std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Settings& settings) {
   auto histories = universe.histories;

@@ -9,6 +9,9 @@
 
 namespace inchtide {
 
+// Whether splits and dividends were worked into an asset's closes, which are no prices of a unit then.
+[[nodiscard]] bool had_actions(const Universe& universe, const std::string& asset);
+
 // The universe's histories, the benchmark's last; those whose closes had actions worked in are the raw closes again.
 [[nodiscard]] std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Settings& settings);
 

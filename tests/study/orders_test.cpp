@@ -85,5 +85,35 @@ TEST(Orders, SayWhatIsMissing) {
   EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }), HasSubstr("only an adjusted close"));
 }
 
+TEST(Holdings, AreWorthTheirUnitsAtTheLastClosesAndTheirCash) {
+  Held held;
+  const auto universe = universe_of(held.sources, held.settings);
+  const auto valued = value_of({{"hollbond", "TIDEMILL"}, {30, 100}, 500}, universe);
+  EXPECT_NEAR(valued.wealth, 30 * 50 + 100 * 20 + 500, 1e-9) << "closes, not adjusted closes";
+  EXPECT_NEAR(valued.weights.weights[0], 1500.0 / 4000, 1e-12);
+  EXPECT_EQ(valued.weights.assets[0], "HOLLBOND");
+  // At an earlier day, by what was known on it.
+  const auto& bars = held.sources.bars[1];
+  EXPECT_NEAR(value_of({{"HOLLBOND"}, {2}, 0}, universe, bars.days[10]).wealth, 2 * bars.of(PriceField::close)[10],
+              1e-9);
+}
+
+TEST(Holdings, SayWhatCannotBeValued) {
+  Held held;
+  const auto universe = universe_of(held.sources, held.settings);
+  const auto said = [&](const HoldingList& list) { return message_of([&] { (void)value_of(list, universe); }); };
+  EXPECT_THAT(said({{"HOLBOND"}, {1}, 0, "held.csv"}), HasSubstr("held.csv: no asset of the study has the code"));
+  EXPECT_THAT(said({{"HOLBOND"}, {1}, 0, ""}), HasSubstr("HOLLBOND"));
+  EXPECT_THAT(said({{"HOLLBOND"}, {-1}, 20, ""}), HasSubstr("worth -30 in all"));
+  EXPECT_THAT(said({{"HOLLBOND"}, {1, 2}, 20, ""}), HasSubstr("2 units for 1 codes"));
+  auto adjusted = held;
+  adjusted.sources.bars[0].of(PriceField::close).clear();
+  const auto alone = universe_of(adjusted.sources, adjusted.settings);
+  EXPECT_THAT(message_of([&] { (void)value_of({{"TIDEMILL"}, {1}, 0}, alone); }), HasSubstr("only an adjusted close"));
+  held.sources.current.reset();
+  held.sources.held = HoldingList{{"TIDEMILL"}, {1}, 0};
+  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }), HasSubstr("which no price has made weights of"));
+}
+
 }  // namespace
 }  // namespace inchtide

@@ -438,81 +438,6 @@ TEST(Weigh, WritesTheOrdersThatLeadToOnePortfolio) {
   EXPECT_EQ(run_tool("weigh" + mandate + held + " --aim equal --orders " + (folder / "o.doc").string()).code, 1);
 }
 
-TEST(Rehearse, RunsEveryPortfolioOnEverySchedule) {
-  const auto result = result_of("rehearse" + mandate);
-  const auto& runs = result["runs"];
-  ASSERT_EQ(runs.size(), 3u * 8 - 2 + 1) << "cost-aware is for aims that weigh costs; the benchmark";
-  EXPECT_EQ(result["days"][0], "2022-12-30");
-  for (const auto& run : runs) {
-    const auto& net = run["net"];
-    ASSERT_EQ(result["days"].size(), net.size());
-    EXPECT_EQ(net[0], 4e7);
-    EXPECT_LE(run["max_drawdown"].get<double>(), 0);
-    double years = 1;
-    for (const auto& year : run["years"]) years *= 1 + year["growth"].get<double>();
-    EXPECT_NEAR(years, 1 + run["growth"].get<double>(), 1e-12);
-    EXPECT_NEAR(std::pow(1 + run["growth_per_year"].get<double>(), 1094 / 365.25), years, 1e-10);
-    EXPECT_GE(run["cost_per_year"].get<double>(), -1e-14);
-    std::size_t orders = 0;
-    double paid = 0;
-    for (const auto& trade : run["trades"]) {
-      EXPECT_LE(trade["decided"].get<std::string>(), trade["traded"].get<std::string>());
-      orders += trade["orders"].size();
-      for (const auto& order : trade["orders"]) {
-        EXPECT_NEAR(order["units"].get<double>() * order["price"].get<double>(), order["value"], 1e-6);
-        for (const auto& part : order["costs"]) paid += part.get<double>();
-      }
-    }
-    EXPECT_EQ(run["trades"].size(), run["trading_days"]);
-    EXPECT_EQ(run["order_count"], orders);
-    EXPECT_NEAR(run["costs_paid"].get<double>(), paid, 1e-3) << "of 40 million";
-  }
-  EXPECT_EQ(runs[0]["schedule"], "never");
-  EXPECT_GT(runs[0]["turnover_per_year"], 0.3) << "the purchase";
-  EXPECT_EQ(runs[1]["schedule"], "monthly");
-  EXPECT_GT(runs[1]["costs_paid"], runs[0]["costs_paid"]);
-  EXPECT_EQ(runs.back()["costs_paid"], 0);
-  EXPECT_EQ(result["promised"].size(), 22u);
-  for (const auto& one : result["promised"]) EXPECT_GT(one["volatility"].get<double>(), 0);
-}
-
-TEST(Rehearse, PricesAfterTheSplitDoNotChangeTheWeightsChosen) {
-  const Folder folder;
-  fs::create_directories(folder / "prices");
-  for (const char* asset : {"KELPFARM", "HOLLBOND", "GALEWORK"}) {
-    std::istringstream file(text_of(demo + "/prices/" + asset + ".csv"));
-    std::string line, text = "date,close\n";
-    std::getline(file, line);
-    while (std::getline(file, line)) {
-      const auto comma = line.rfind(',', line.rfind(',') - 1);
-      const auto price = std::stod(line.substr(comma + 1));
-      const bool after = line.substr(0, 10) >= "2023-01-01";
-      text += fmt::format("{},{}\n", line.substr(0, 10), after ? 2 * price : price);
-    }
-    folder.write(std::string("prices/") + asset + ".csv", text);
-  }
-  const std::string rest = " --split 2023-01-01 --cost 10bp --aim minimum-variance --schedule never";
-  const auto changed =
-      result_of("weigh --prices " + (folder / "prices").string() + " --split 2023-01-01 --aim minimum-variance");
-  const auto original =
-      result_of("weigh --prices " + demo +
-                "/prices --assets KELPFARM,HOLLBOND,GALEWORK --split 2023-01-01 --aim minimum-variance");
-  EXPECT_EQ(changed["portfolios"][0]["weights"].size(), original["portfolios"][0]["weights"].size());
-  for (const auto& [asset, weight] : original["portfolios"][0]["weights"].items()) {
-    EXPECT_NEAR(changed["portfolios"][0]["weights"][asset].get<double>(), weight.get<double>(), 1e-9);
-  }
-  // All closes double on one day, as in a split that nobody knows of: only who says that it is real may go on.
-  const auto rehearse = "rehearse --prices " + (folder / "prices").string() + rest;
-  EXPECT_THAT(run_tool(rehearse).err, HasSubstr("move like a split on 2023-01-02"));
-  EXPECT_EQ(run_tool(rehearse + " --real-moves KELPFARM --real-moves HOLLBOND --real-moves GALEWORK").code, 0);
-}
-
-TEST(Rehearse, WithoutASplitSaysWhy) {
-  const auto said = run_tool("rehearse --prices " + demo + "/prices --assets KELPFARM,HOLLBOND");
-  EXPECT_EQ(said.code, 1);
-  EXPECT_THAT(said.err, HasSubstr("the weights would be chosen by the very prices they are tested on"));
-}
-
 TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
   const Folder folder;
   const auto said = run_tool("demo --out " + (folder / "out").string());
@@ -529,7 +454,7 @@ TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
   }
   EXPECT_EQ(
       json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
-      24u);
+      26u);
 }
 
 TEST(Demo, ItsDataComesOutTheSameByteForByte) {

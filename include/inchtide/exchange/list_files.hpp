@@ -16,10 +16,12 @@
 
 #include <filesystem>
 #include <string>
+#include <variant>
 #include <vector>
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/base/tags.hpp"
+#include "inchtide/study/holdings.hpp"
 #include "inchtide/weights/weight_list.hpp"
 
 namespace inchtide::exchange {
@@ -43,5 +45,10 @@ struct INCHTIDE_API MemberList {
 /// Reads weights: a column `asset` (or `code`) and one column a portfolio, cells such as `12.5%`; empty is 0.
 /// @throws InputError for a missing column, an asset that comes twice, or a weight that cannot be read or has no %
 [[nodiscard]] INCHTIDE_API std::vector<WeightList> read_weights(const std::filesystem::path& path);
+
+/// Reads what is held: weights as above, of which the first column counts; or units, where there is a column `units` in
+/// place of one of weights. A row `cash` is money then.
+/// @throws InputError likewise, and for units that are no number
+[[nodiscard]] INCHTIDE_API std::variant<WeightList, HoldingList> read_current(const std::filesystem::path& path);
 
 }  // namespace inchtide::exchange

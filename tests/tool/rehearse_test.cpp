@@ -1,0 +1,327 @@
+// Rehearsals by the command-line tool: what the mandate can set is set, and what comes out adds up.
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <set>
+
+#include "support/tool.hpp"
+
+namespace inchtide::test {
+namespace {
+
+using nlohmann::json;
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+
+TEST(Rehearse, RunsEveryPortfolioOnEverySchedule) {
+  const auto result = result_of("rehearse" + mandate);
+  const auto& runs = result["runs"];
+  ASSERT_EQ(runs.size(), 3u * 8 - 2 + 1) << "cost-aware is for aims that weigh costs; the benchmark";
+  EXPECT_EQ(result["days"][0], "2022-12-30");
+  for (const auto& run : runs) {
+    const auto& net = run["net"];
+    ASSERT_EQ(result["days"].size(), net.size());
+    EXPECT_EQ(net[0], 4e7);
+    EXPECT_LE(run["max_drawdown"].get<double>(), 0);
+    double years = 1;
+    for (const auto& year : run["years"]) years *= 1 + year["growth"].get<double>();
+    EXPECT_NEAR(years, 1 + run["growth"].get<double>(), 1e-12);
+    EXPECT_NEAR(std::pow(1 + run["growth_per_year"].get<double>(), 1094 / 365.25), years, 1e-10);
+    EXPECT_GE(run["cost_per_year"].get<double>(), -1e-14);
+    std::size_t orders = 0;
+    double paid = 0;
+    for (const auto& trade : run["trades"]) {
+      EXPECT_LE(trade["decided"].get<std::string>(), trade["traded"].get<std::string>());
+      orders += trade["orders"].size();
+      for (const auto& order : trade["orders"]) {
+        EXPECT_NEAR(order["units"].get<double>() * order["price"].get<double>(), order["value"], 1e-6);
+        for (const auto& part : order["costs"]) paid += part.get<double>();
+      }
+    }
+    EXPECT_EQ(run["trades"].size(), run["trading_days"]);
+    EXPECT_EQ(run["order_count"], orders);
+    EXPECT_NEAR(run["costs_paid"].get<double>(), paid, 1e-3) << "of 40 million";
+  }
+  EXPECT_EQ(runs[0]["schedule"], "never");
+  EXPECT_GT(runs[0]["turnover_per_year"], 0.3) << "the purchase";
+  EXPECT_EQ(runs[1]["schedule"], "monthly");
+  EXPECT_GT(runs[1]["costs_paid"], runs[0]["costs_paid"]);
+  EXPECT_EQ(runs.back()["costs_paid"], 0);
+  EXPECT_EQ(result["promised"].size(), 22u);
+  for (const auto& one : result["promised"]) EXPECT_GT(one["volatility"].get<double>(), 0);
+}
+
+TEST(Rehearse, PricesAfterTheSplitDoNotChangeTheWeightsChosen) {
+  const Folder folder;
+  fs::create_directories(folder / "prices");
+  for (const char* asset : {"KELPFARM", "HOLLBOND", "GALEWORK"}) {
+    std::istringstream file(text_of(demo + "/prices/" + asset + ".csv"));
+    std::string line, text = "date,close\n";
+    std::getline(file, line);
+    while (std::getline(file, line)) {
+      const auto comma = line.rfind(',', line.rfind(',') - 1);
+      const auto price = std::stod(line.substr(comma + 1));
+      const bool after = line.substr(0, 10) >= "2023-01-01";
+      text += fmt::format("{},{}\n", line.substr(0, 10), after ? 2 * price : price);
+    }
+    folder.write(std::string("prices/") + asset + ".csv", text);
+  }
+  const std::string rest = " --split 2023-01-01 --cost 10bp --aim minimum-variance --schedule never";
+  const auto changed =
+      result_of("weigh --prices " + (folder / "prices").string() + " --split 2023-01-01 --aim minimum-variance");
+  const auto original =
+      result_of("weigh --prices " + demo +
+                "/prices --assets KELPFARM,HOLLBOND,GALEWORK --split 2023-01-01 --aim minimum-variance");
+  EXPECT_EQ(changed["portfolios"][0]["weights"].size(), original["portfolios"][0]["weights"].size());
+  for (const auto& [asset, weight] : original["portfolios"][0]["weights"].items()) {
+    EXPECT_NEAR(changed["portfolios"][0]["weights"][asset].get<double>(), weight.get<double>(), 1e-9);
+  }
+  // All closes double on one day, as in a split that nobody knows of: only who says that it is real may go on.
+  const auto rehearse = "rehearse --prices " + (folder / "prices").string() + rest;
+  EXPECT_THAT(run_tool(rehearse).err, HasSubstr("move like a split on 2023-01-02"));
+  EXPECT_EQ(run_tool(rehearse + " --real-moves KELPFARM --real-moves HOLLBOND --real-moves GALEWORK").code, 0);
+}
+
+TEST(Rehearse, WithoutASplitSaysWhy) {
+  const auto said = run_tool("rehearse --prices " + demo + "/prices --assets KELPFARM,HOLLBOND");
+  EXPECT_EQ(said.code, 1);
+  EXPECT_THAT(said.err, HasSubstr("the weights would be chosen by the very prices they are tested on"));
+}
+
+/// The demo's mandate of whole units in a folder of its own, with words put in place of others, and more behind.
+using Changes = std::vector<std::pair<std::string, std::string>>;
+
+struct Changed {
+  explicit Changed(const Changes& changes, const std::string& more = "") {
+    auto text = text_of(demo + "/whole-units.toml");
+    for (const char* file : {"prices", "tags.csv", "rates", "actions.csv", "units.csv"}) {
+      replace(text, fmt::format("= \"{}\"", file), fmt::format("= \"{}/{}\"", demo, file));
+    }
+    for (const auto& [from, to] : changes) replace(text, from, to);
+    path = folder.write("m.toml", text + more).string();
+  }
+  static void replace(std::string& text, const std::string& from, const std::string& to) {
+    const auto at = text.find(from);
+    ASSERT_NE(at, std::string::npos) << from;
+    text.replace(at, from.size(), to);
+  }
+  [[nodiscard]] json result(const std::string& words = "") const {
+    return result_of("rehearse --mandate " + path + " " + words);
+  }
+  Folder folder;
+  std::string path;
+};
+
+/// Orders of all runs but the benchmark's.
+std::vector<json> orders_of(const json& result) {
+  std::vector<json> orders;
+  for (std::size_t k = 0; k + 1 < result["runs"].size(); ++k) {
+    for (const auto& trade : result["runs"][k]["trades"]) {
+      for (auto order : trade["orders"]) {
+        order["withdrawal"] = trade["reason"] == "withdrawal";
+        orders.push_back(order);
+      }
+    }
+  }
+  return orders;
+}
+
+std::vector<json> events_of(const json& run, const std::string& kind) {
+  std::vector<json> events;
+  for (const auto& event : run["log"]) {
+    if (event["event"] == kind) events.push_back(event);
+  }
+  return events;
+}
+
+TEST(RehearseWholeUnits, TradesLotsFromTheUnitsHeldAndPaysOutItsDividends) {
+  const Changed plain{Changes{}};
+  const auto result = plain.result();
+  const auto orders = orders_of(result);
+  ASSERT_GT(orders.size(), 200u);
+  for (const auto& order : orders) {
+    const bool abroad = order["asset"].get<std::string>().starts_with("MARROW");
+    const double lots = order["units"].get<double>() / (abroad ? 10 : 1);
+    EXPECT_NEAR(lots, std::round(lots), 1e-6) << order;
+    EXPECT_TRUE(order["withdrawal"] || std::abs(order["value"].get<double>()) >= 10'000) << order;
+    const double commission = order["costs"].value("commission", 0.0);
+    EXPECT_GE(commission, 90 - 1e-9);
+    EXPECT_LE(commission, 4000 + 1e-9);
+  }
+  // The start is what units.csv comes to at the closes of the first day.
+  EXPECT_EQ(result["days"][0], "2022-12-30");
+  double wealth = 0;
+  std::istringstream units(text_of(demo + "/units.csv"));
+  std::string line;
+  std::getline(units, line);
+  while (std::getline(units, line)) {
+    const auto comma = line.find(',');
+    const auto asset = line.substr(0, comma);
+    const double count = std::stod(line.substr(comma + 1));
+    if (asset == "cash") {
+      wealth += count;
+      continue;
+    }
+    const auto history = text_of(demo + "/prices/" + asset + ".csv");
+    const auto row = history.substr(history.find("2022-12-30"));
+    std::vector<std::string> cells;
+    std::istringstream cut(row.substr(0, row.find('\n')));
+    for (std::string cell; std::getline(cut, cell, ',');) cells.push_back(cell);
+    double price = std::stod(cells[4]);
+    if (asset.starts_with("MARROW")) {
+      const auto rates = text_of(demo + "/rates/MRD.csv");
+      price *= std::stod(rates.substr(rates.find("2022-12-30") + 11));
+    }
+    wealth += count * price;
+  }
+  EXPECT_NEAR(result["runs"][0]["net"][0].get<double>(), wealth, 1e-3);
+  // COLDQUAY pays each quarter, after withholding; BEACONET's shares are parted in 2024.
+  for (const auto& run : {result["runs"][0], result["runs"][2]}) {
+    EXPECT_GE(events_of(run, "dividend").size(), 8u);
+    const auto splits = events_of(run, "split");
+    for (const auto& split : splits) EXPECT_EQ(split["day"], "2024-06-17");
+    EXPECT_GT(events_of(run, "flow").size(), 30u);
+  }
+  const Changed untaxed(Changes{{"withholding = \"15%\"", "withholding = \"0%\""}});
+  const auto of_first = [](const json& from) {
+    return events_of(from["runs"][0], "dividend")[0]["figure"].get<double>();
+  };
+  EXPECT_NEAR(of_first(result) / of_first(untaxed.result()), 0.85, 0.005);
+}
+
+TEST(RehearseSettings, EndsCashAnAssetAtItsHaircut) {
+  const Changed goes_on(Changes{}, "\n[ends.KELPFARM]\nday = 2024-03-04\nhaircut = \"40%\"\n");
+  EXPECT_THAT(run_tool("rehearse --mandate " + goes_on.path).err,
+              HasSubstr("KELPFARM: it ends on 2024-03-04 and has a price on 2024-03-05"));
+  // A history that is over: it is cashed on that day.
+  Changed over(Changes{}, "\n[ends.KELPFARM]\nday = 2024-03-05\nhaircut = \"40%\"\n");
+  const auto prices = over.folder / "prices";
+  fs::copy(demo + "/prices", prices);
+  const auto history = text_of(prices / "KELPFARM.csv");
+  over.folder.write("prices/KELPFARM.csv", history.substr(0, history.find("2024-03-05")));
+  auto text = text_of(over.path);
+  Changed::replace(text, demo + "/prices", prices.string());
+  over.folder.write("m.toml", text);
+  const auto run = over.result("--schedule never")["runs"][0];
+  const auto ends = events_of(run, "end");
+  ASSERT_EQ(ends.size(), 1u);
+  EXPECT_EQ(ends[0]["asset"], "KELPFARM");
+  EXPECT_EQ(ends[0]["day"], "2024-03-05");
+  EXPECT_GT(ends[0]["figure"].get<double>(), 100'000) << "what was held, before the haircut";
+}
+
+TEST(RehearseSettings, ClosedForLongerThanAHolidayIsASuspensionOrAnEnd) {
+  // DREDGECO is not traded for nine days in September 2021.
+  const std::vector<std::pair<std::string, std::string>> earlier = {
+      {"split = 2023-01-01", "split = 2021-07-01"},
+      {"\"minimum-variance\", \"maximum-sharpe\"", "\"equal\""},
+      {"check = \"1q\"", "check = \"1d\""},
+      {"start = \"current\"", "start = \"cash\""}};
+  const auto events = [&](const std::string& more, const char* kind) {
+    auto changes = earlier;
+    changes.emplace_back("cash_floor = \"0.5%\"", "cash_floor = \"0.5%\"\n" + more);
+    const auto result = Changed(changes).result();
+    std::set<std::string> days;
+    for (const auto& event : events_of(result["runs"][0], kind)) {
+      if (event["asset"] == "DREDGECO") days.insert(event["day"]);
+    }
+    return days;
+  };
+  const auto suspended = events("", "suspension");
+  ASSERT_FALSE(suspended.empty());
+  EXPECT_EQ(*suspended.begin(), "2021-09-13") << "from the sixth day on";
+  EXPECT_EQ(*suspended.rbegin(), "2021-09-16");
+  EXPECT_TRUE(events("holiday = 10", "suspension").empty());
+  EXPECT_FALSE(events("holiday = 10", "wait").empty());
+  auto changes = earlier;
+  changes.emplace_back("cash_floor = \"0.5%\"", "cash_floor = \"0.5%\"\nended_after = 7");
+  EXPECT_THAT(run_tool("rehearse --mandate " + Changed(changes).path).err,
+              AllOf(HasSubstr("DREDGECO"), HasSubstr("2021-09-14"), HasSubstr("2021-09-17")));
+}
+
+TEST(RehearseSettings, ShortProceedsEarnOnlyWhereThatIsAskedFor) {
+  const Folder folder;
+  const auto weights = folder.write("w.csv", "asset,weight\nHOLLBOND,120%\nKELPFARM,-60%\n").string();
+  const std::string words = "rehearse --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --split 2023-01-01 " +
+                            "--weights " + weights + " --schedule never --cash-rate 3%";
+  const auto interest = [&](const std::string& setting) {
+    const auto file = folder.write("m.toml", "[rehearsal]\n" + setting).string();
+    return result_of(words + " --mandate " + file)["runs"][0]["interest"].get<double>();
+  };
+  const double without = interest(""), with = interest("proceeds_earn = true\n");
+  // All is cash over the weekend before it is invested; then 40% of the wealth, which are less than the proceeds.
+  EXPECT_NEAR(without, 1e6 * 0.03 * 3 / 365, 1e-6);
+  EXPECT_GT(with, 0.3 * 0.03 * 3 * 1e6);
+}
+
+TEST(RehearseSettings, TiersChargeEachSliceOfAnOrder) {
+  const auto result =
+      Changed(Changes{{"tiers = [\"0: 12bp\", \"1000000: 8bp\"]", "tiers = [\"0: 12bp\", \"500000: 2bp\"]"},
+                      {"most = 4000", "most = 400000"}})
+          .result();
+  int large = 0;
+  for (const auto& order : orders_of(result)) {
+    const auto asset = order["asset"].get<std::string>();
+    if (asset.starts_with("MARROW") || asset == "HOLLBOND" || asset == "BILLFUND") continue;
+    const double value = std::abs(order["value"].get<double>());
+    const double commission = value <= 5e5 ? 12e-4 * value : 12e-4 * 5e5 + 2e-4 * (value - 5e5);
+    EXPECT_NEAR(order["costs"].value("commission", 0.0), std::max(90.0, commission), 1e-6);
+    large += value > 5e5;
+  }
+  EXPECT_GT(large, 3);
+}
+
+TEST(RehearseLog, IsPrintedWhereItIsAskedFor) {
+  const auto words = "rehearse" + mandate + "--aim minimum-variance --schedule 1q";
+  EXPECT_THAT(run_tool(words).out, Not(HasSubstr("What happened")));
+  EXPECT_THAT(run_tool(words + " --log").out,
+              AllOf(HasSubstr("What happened"), HasSubstr("cash paid in or out"), HasSubstr("decides to trade")));
+}
+
+TEST(RehearseFiles, WeightsOfEachDaySumToOneWithTheirCash) {
+  const Folder folder;
+  const auto said =
+      run_tool("rehearse" + mandate + "--aim minimum-variance --schedule 1q --csv " + (folder / "csv").string());
+  ASSERT_EQ(said.code, 0) << said.err;
+  std::istringstream file(text_of(folder / "csv/daily_weights.csv"));
+  std::string line;
+  std::getline(file, line);
+  int rows = 0;
+  while (std::getline(file, line)) {
+    std::istringstream cells(line.substr(line.rfind('"') == std::string::npos ? 0 : line.rfind('"') + 1));
+    double sum = 0;
+    int column = 0;
+    for (std::string cell; std::getline(cells, cell, ','); ++column) {
+      if (column >= 2 && !cell.empty()) sum += std::stod(cell);
+    }
+    EXPECT_NEAR(sum, 1, 1e-9) << line;
+    ++rows;
+  }
+  EXPECT_GT(rows, 1400) << "two portfolios, equal weights beside the one asked for";
+}
+
+TEST(Current, UnitsAndCashSayWhatTheWealthIs) {
+  const Folder folder;
+  const auto file = folder.write("held.csv", "asset,units\nKELPFARM,1000\nHOLLBOND,500\nCash,2500\n").string();
+  const std::string words =
+      "weigh --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --aim equal --current " + file;
+  const auto said = run_tool(words + " --orders " + (folder / "orders.json").string());
+  ASSERT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err, HasSubstr("cash of 2,500 among it"));
+  EXPECT_THAT(said.out, HasSubstr("2,500"));
+  EXPECT_THAT(run_tool(words + " --wealth 1m --orders " + (folder / "o.csv").string()).err,
+              HasSubstr("--wealth: it does nothing beside units and cash"));
+  const auto estimate = (folder / "e.json").string();
+  ASSERT_EQ(run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --json " + estimate).code, 0);
+  EXPECT_THAT(run_tool("weigh --estimate " + estimate + " --current " + file).err,
+              HasSubstr("which no price has made weights of"));
+  const auto wrong = folder.write("wrong.csv", "asset,units\nKELPFARM,many\n").string();
+  EXPECT_THAT(run_tool("weigh --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --current " + wrong).err,
+              AllOf(HasSubstr("wrong.csv, line 2, column units"), HasSubstr("'many' is no number")));
+}
+
+}  // namespace
+}  // namespace inchtide::test
