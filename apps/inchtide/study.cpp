@@ -34,7 +34,7 @@ Mandate mandate_of(const Options& options) {
     try {
       one.take(mandate, {given->second, {}, one.option, {}});
     } catch (const InputError& error) {
-      const bool plain = one.takes == Takes::number || one.takes == Takes::whole || one.takes == Takes::word;
+      const bool plain = one.takes == Takes::number || one.takes == Takes::amount || one.takes == Takes::whole || one.takes == Takes::word;
       if (plain) throw WrongUsage(error.notice());
       throw;
     }

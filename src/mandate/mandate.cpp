@@ -94,6 +94,8 @@ Form form_of(Takes takes) {
   switch (takes) {
     case Takes::list: return {{ValueKind::list, ValueKind::text}, "a list of texts"};
     case Takes::number: return {{ValueKind::number, ValueKind::whole}, "a number"};
+    case Takes::amount:
+      return {{ValueKind::number, ValueKind::whole, ValueKind::text}, "a number, or a text such as \"40m\""};
     case Takes::whole: return {{ValueKind::whole}, "a whole number"};
     case Takes::yes_or_no: return {{ValueKind::yes_or_no}, "true or false"};
     case Takes::day: return {{ValueKind::day, ValueKind::text}, "a day such as 2023-01-01"};

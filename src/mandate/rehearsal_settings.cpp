@@ -43,7 +43,7 @@ double any_number(const Given& given) {
   return number_in(given, -1e15, 1e15);
 }
 double amount_in(const Given& given) {
-  return number_in(given, 0, 1e15);
+  return money_in(given, 0, 1e15);
 }
 
 /// `1000000: 8bp`: from that value on.
@@ -80,16 +80,17 @@ void add_trading_costs(Declarations& all) {
       {"whole", "", "The whole order pays the rate of the tier it reaches", "true",
        [](SideClass& s, const Given& g) { s.whole = yes_in(g); }, Takes::yes_or_no},
       {"least", "AMOUNT", "Commission of an order at least", "90",
-       [](SideClass& s, const Given& g) { s.least = amount_in(g); }},
+       [](SideClass& s, const Given& g) { s.least = amount_in(g); }, Takes::amount},
       {"most", "AMOUNT", "Commission of an order at most", "4000",
-       [](SideClass& s, const Given& g) { s.most = amount_in(g); }},
-      {"fee", "AMOUNT", "Fee of every order", "15", [](SideClass& s, const Given& g) { s.fee = amount_in(g); }},
+       [](SideClass& s, const Given& g) { s.most = amount_in(g); }, Takes::amount},
+      {"fee", "AMOUNT", "Fee of every order", "15", [](SideClass& s, const Given& g) { s.fee = amount_in(g); },
+       Takes::amount},
       {"half_spread", "BPS", "Half the spread between bid and offer", "5",
        [](SideClass& s, const Given& g) { s.half_spread_bps = any_number(g); }},
       {"conversion", "BPS", "Changing the currency", "8",
        [](SideClass& s, const Given& g) { s.conversion_bps = any_number(g); }},
       {"impact", "FACTOR", "Of impact: times daily volatility x root of value / daily traded value", "0.3",
-       [](SideClass& s, const Given& g) { s.impact = amount_in(g); }},
+       [](SideClass& s, const Given& g) { s.impact = number_in(g, 0, 1e15); }},
   };
   for (const auto& part : parts) {
     for (const char* prefix : {"", "buy_", "sell_"}) {
@@ -179,13 +180,13 @@ Declarations of_the_rehearsal() {
                [](const std::string& text, const Given& g) { return Schedule::parse(text, g.where); })},
       {"rehearsal.wealth",
        "--wealth",
-       Takes::number,
+       Takes::amount,
        "AMOUNT",
-       "Wealth at the start",
+       "Wealth at the start: 40m, 500k or plain",
        "1,000,000",
-       "40000000",
+       "40m",
        {Step::rehearsal},
-       into(&Settings::wealth, [](const Given& g) { return number_in(g, 1e-9, 1e15); }),
+       into(&Settings::wealth, [](const Given& g) { return money_in(g, 1e-9, 1e15); }),
        Means::wealth},
       {"rehearsal.delay",
        "--delay",
@@ -211,7 +212,7 @@ Declarations of_the_rehearsal() {
             })},
       {"rehearsal.smallest_order",
        "--smallest-order",
-       Takes::number,
+       Takes::amount,
        "AMOUNT",
        "Smaller orders are not made",
        "0",
@@ -403,13 +404,13 @@ Declarations of_the_rehearsal() {
        flow([](FlowPlan& plan, const Given& g) { plan.day = day_in(g); })},
       {"flows.*.amount",
        "",
-       Takes::number,
+       Takes::amount,
        "AMOUNT",
        "Paid in, or out where it is below 0",
        "",
        "-150000",
        {Step::rehearsal},
-       flow([](FlowPlan& plan, const Given& g) { plan.amount = any_number(g); })},
+       flow([](FlowPlan& plan, const Given& g) { plan.amount = money_in(g, -1e15, 1e15); })},
       {"flows.*.share",
        "",
        Takes::percent,

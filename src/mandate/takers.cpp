@@ -23,6 +23,16 @@ double number_in(const Given& given, double least, double most) {
   return within(value, least, most, given.where);
 }
 
+double money_in(const Given& given, double least, double most) {
+  const std::string_view text = given.text();
+  const char unit = text.empty() ? ' ' : char(text.back() | 0x20);
+  const double times = unit == 'k' ? 1e3 : unit == 'm' ? 1e6 : 1;
+  if (times == 1) return number_in(given, least, most);
+  const auto value = parse_number(text.substr(0, text.size() - 1));
+  if (!value) throw InputError(given.where, fmt::format("'{}' is no amount", excerpt(text)), "Write it like 40m");
+  return within(*value * times, least, most, given.where);
+}
+
 int whole_in(const Given& given, int least, int most) {
   const auto& text = given.text();
   std::int64_t value = 0;

@@ -29,6 +29,8 @@ using Take = std::function<void(Mandate&, const Given&)>;
 constexpr int many = 1'000'000'000;
 
 double number_in(const Given& given, double least, double most);
+// Money: a number, or one with k for thousands or m for millions behind it.
+double money_in(const Given& given, double least, double most);
 int whole_in(const Given& given, int least, int most);
 bool yes_in(const Given& given);
 double percent_in(const Given& given);

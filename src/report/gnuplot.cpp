@@ -333,7 +333,8 @@ std::string script_for(const Chart& chart, const std::string& terminal, const Lo
   if (chart.y_from_zero) script += zero_in_range(chart);
   if (chart.tight) script += "set offsets 0, 0, 0, 0\nset autoscale xfix\nset autoscale yfixmax\n";
   if (chart.x_from_zero) script += "set xrange [0:*]\n";
-  if (chart.x.scale == Scale::day) script += "set autoscale xfix\nset offsets 0, 0, graph 0.03, graph 0.03\n";
+  if (chart.x.scale == Scale::day && !chart.tight)
+    script += "set autoscale xfix\nset offsets 0, 0, graph 0.03, graph 0.03\n";
   return script + plot_lines(chart, chart.y, chart.series, 0, look);
 }
 

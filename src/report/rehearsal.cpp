@@ -562,7 +562,7 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   chapter.tables.push_back(wealth_table(runs.all, currency));
   chapter.tables.push_back(weights_table(runs.all));
   chapter.tables.push_back(holdings_table(runs.all));
-  chapter.charts = rehearsal_charts(runs.all, settings.delay);
+  chapter.charts = rehearsal_charts(runs.all, settings.delay, !runs.against.empty());
   return chapter;
 }
 

@@ -71,7 +71,7 @@ std::vector<double> gross_growth_of(const Rehearsal& run, int delay) {
 }
 
 /// One line a portfolio, by its first schedule: schedules of one lie too close together to be told apart.
-Chart wealth_chart(const std::vector<Rehearsal>& runs, int delay) {
+Chart wealth_chart(const std::vector<Rehearsal>& runs, int delay, bool benchmark) {
   Chart chart{.name = "wealth", .title = "Rehearsed wealth, flows aside"};
   chart.subtitle = fmt::format(
       "each portfolio on its first schedule ({}): after costs, and dotted before them; below, "
@@ -85,6 +85,7 @@ Chart wealth_chart(const std::vector<Rehearsal>& runs, int delay) {
     const auto& run = *portfolios[k].front();
     Line line{run.aim, days_of(run, delay), growth_of(run, delay), colour::of_series(k)};
     line.dash = dashes[k / colour::series.size() % std::size(dashes)];
+    if (benchmark && &run == &runs.back()) line.colour = colour::ink;
     line.width = 2;
     Line fall{"", line.x, falls_of(line.y), line.colour, line.dash, 1.3};
     if (run.costs_paid > 0) {
@@ -104,6 +105,7 @@ Chart held_chart(const Rehearsal& run, int delay) {
   chart.x = {"Day", Scale::day};
   chart.y = {"Weight, stacked", Scale::percent};
   chart.key = Chart::Key::right;
+  chart.y_from_zero = chart.tight = true;
   const auto rows = run.weights.rows() - delay;
   Stack stack(days_of(run, delay), std::size_t(rows));
   for (std::size_t i = 0; i < run.assets.size(); ++i) {
@@ -238,8 +240,8 @@ Chart drift_chart(const std::vector<Rehearsal>& runs) {
 
 }  // namespace
 
-std::vector<Chart> rehearsal_charts(const std::vector<Rehearsal>& runs, int delay) {
-  std::vector<Chart> charts{wealth_chart(runs, delay)};
+std::vector<Chart> rehearsal_charts(const std::vector<Rehearsal>& runs, int delay, bool benchmark) {
+  std::vector<Chart> charts{wealth_chart(runs, delay, benchmark)};
   // A portfolio's by the name with its aim; the first's by the plain name too.
   const auto add = [&](const char* name, Chart chart) {
     const bool first = std::ranges::count(charts, name, &Chart::name) == 0;

@@ -10,6 +10,7 @@ namespace inchtide::report {
 
 // Wealth with its drawdown, a line a portfolio; for each portfolio its weights over time, its schedules beside the
 // first, their turnover and their costs by part; drift against cost.
-std::vector<Chart> rehearsal_charts(const std::vector<Rehearsal>& runs, int delay);
+// @param benchmark the last run is its
+std::vector<Chart> rehearsal_charts(const std::vector<Rehearsal>& runs, int delay, bool benchmark);
 
 }  // namespace inchtide::report
