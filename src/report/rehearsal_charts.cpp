@@ -112,7 +112,8 @@ Chart held_chart(const Rehearsal& run, int delay) {
     stack.lay(chart, run.assets[i], run.weights.col(Eigen::Index(i)).tail(rows));
   }
   const Eigen::VectorXd cash = 1 - run.weights.bottomRows(rows).rowwise().sum().array();
-  if (cash.cwiseAbs().maxCoeff() > worth_an_area) stack.lay(chart, "cash", cash);
+  const bool owes = cash.minCoeff() < -worth_an_area;
+  if (owes || cash.maxCoeff() > worth_an_area) stack.lay(chart, "cash", owes ? cash : cash.cwiseMax(0));
   return chart;
 }
 
@@ -210,7 +211,6 @@ Chart drift_chart(const std::vector<Rehearsal>& runs) {
   chart.subtitle = "the schedules of a portfolio that no other beats in both are joined";
   chart.x = {"Off its targets, tracking error per year", Scale::percent};
   chart.y = {"Cost per year", Scale::percent};
-  chart.x_from_zero = chart.y_from_zero = true;
   chart.key = Chart::Key::below;
   constexpr Marker markers[] = {Marker::circle, Marker::square, Marker::triangle, Marker::diamond};
   std::size_t aims = 0;
