@@ -90,6 +90,16 @@ Covariance Covariance::known_semidefinite(Eigen::MatrixXd matrix) {
   return result;
 }
 
+Covariance Covariance::shared(std::shared_ptr<const Eigen::MatrixXd> matrix) {
+  if (!matrix || matrix->rows() != matrix->cols()) {
+    throw InputError("covariance", "there is none, or it isn't square", "Give N x N");
+  }
+  Covariance result;
+  result.diagonal_ = matrix->diagonal();
+  result.matrix_ = std::move(matrix);
+  return result;
+}
+
 Covariance Covariance::factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,
                                Eigen::VectorXd specific_variance) {
   check_symmetric(factor_covariance, "factor covariance");

@@ -6,6 +6,7 @@
 
 #include "base/blas.hpp"
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/range.hpp"
 
 namespace inchtide {
 
@@ -36,8 +37,9 @@ void RollingMoments::start_at(Eigen::Index end) {
   sum_ = rest.colwise().sum().transpose();
   spanned_sum_ = rest.transpose() * k;
   rest -= k * (sum_ / periods_).transpose();
-  covariance_ = Eigen::MatrixXd::Zero(returns_.cols(), returns_.cols());
-  blas::add_gram(rest, 1 / degrees(), covariance_);
+  own();
+  covariance_->setZero(returns_.cols(), returns_.cols());
+  blas::add_gram(rest, per_year_ / degrees(), *covariance_);
   whole_ = false;
   end_ = end;
 }
@@ -79,20 +81,39 @@ void RollingMoments::move_by(Eigen::Index step) {
   periods_ += k_in.sum() - k_out.sum();
   squares_ += k_in.square().sum() - k_out.square().sum();
   take_off_means(step + 1, 1);
-  if (degrees() != before) covariance_ *= before / degrees();
-  blas::add_cross_gram(change_, both_, 0.5 / degrees(), covariance_);
+  own();
+  if (degrees() != before) *covariance_ *= before / degrees();
+  blas::add_cross_gram(change_, both_, 0.5 * per_year_ / degrees(), *covariance_);
   whole_ = false;
   end_ += step;
 }
 
 Eigen::VectorXd RollingMoments::mean() const {
-  return center_ + sum_ / periods_;
+  return per_year_ * (center_ + sum_ / periods_);
 }
 
 const Eigen::MatrixXd& RollingMoments::covariance() {
-  if (!whole_) blas::mirror_lower(covariance_);
+  if (!whole_) {
+    own();
+    blas::mirror_lower(*covariance_);
+  }
   whole_ = true;
-  return covariance_;
+  return *covariance_;
+}
+
+Covariance RollingMoments::shared_covariance() {
+  (void)covariance();
+  return Covariance::shared(covariance_);
+}
+
+void RollingMoments::count_per_year(double periods_per_year) {
+  per_year_ = within(periods_per_year, 1e-9, 1e9, "periods per year");
+  end_ = -1;  // the next move starts afresh
+}
+
+/// Who holds the matrix keeps it as it is.
+void RollingMoments::own() {
+  if (covariance_.use_count() > 1) covariance_ = std::make_shared<Eigen::MatrixXd>(*covariance_);
 }
 
 Eigen::MatrixXd RollingMoments::covariance(Denominator denominator) {

@@ -3,6 +3,7 @@
 #include <Eigen/Cholesky>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 #include <vector>
 
@@ -159,6 +160,42 @@ class Pivoting {
   double y_ = 0;
 };
 
+/// At most so many steps towards the highest ratio; two or three beyond the first where weights change little.
+constexpr int most_steps_to_sharpe = 30;
+/// Of the variance: so near the lambda of the highest ratio.
+constexpr double at_sharpe = 4 * std::numeric_limits<double>::epsilon();
+
+/// Steps of the secant on variance - lambda x excess, which falls in lambda and is straight between corners.
+std::optional<Portfolio> step_to_sharpe(const Estimate& estimate, const Bounds& bounds, double riskless,
+                                        const Eigen::VectorXd& near) {
+  struct Point {
+    double lambda, off, variance;
+  };
+  std::optional<Point> before;
+  double lambda = 0;
+  if (near.size() > 0) {
+    lambda = estimate.covariance.portfolio_variance(near) / (estimate.expected_return.dot(near) - riskless);
+  }
+  Eigen::VectorXd from = near;
+  for (int step = 0; step < most_steps_to_sharpe; ++step) {
+    if (!(lambda >= 0) || !std::isfinite(lambda)) return std::nullopt;
+    auto portfolio = single_plainly(estimate, bounds, lambda, from);
+    const double variance = portfolio.volatility * portfolio.volatility;
+    const double excess = portfolio.expected_return - riskless;
+    if (!(excess > 0)) return std::nullopt;
+    const Point here{lambda, variance - lambda * excess, variance};
+    if (std::abs(here.off) <= at_sharpe * variance) return portfolio;
+    const bool straight = before && before->off != here.off && before->lambda != here.lambda;
+    const double next = straight ? here.lambda - here.off * (here.lambda - before->lambda) / (here.off - before->off)
+                                 : variance / excess;
+    if (next == lambda) return portfolio;
+    before = here;
+    lambda = next;
+    from = std::move(portfolio.weights);
+  }
+  return std::nullopt;
+}
+
 }  // namespace
 
 Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double lambda, const Eigen::VectorXd& near) {
@@ -186,6 +223,18 @@ Portfolio single_portfolio(const Estimate& estimate, const Bounds& bounds, doubl
   if (!bounds.rows.empty()) return trace_frontier(estimate, bounds).at_lambda(lambda);
   if (!ranges_can_hold(bounds)) throw_conflict(bounds, estimate.assets);
   return single_plainly(estimate, bounds, lambda, near);
+}
+
+Portfolio single_maximum_sharpe(const Estimate& estimate, const Bounds& bounds, double risk_free,
+                                const Eigen::VectorXd& near) {
+  check_problem(estimate, bounds);
+  finite(risk_free, "risk-free rate");
+  if (near.size() != 0) check_per_asset(near, estimate.size(), "weights of a problem like this one");
+  if (bounds.ranges_only() && !bounds.volatility && !bounds.tracking_error && !bounds.costs) {
+    if (!ranges_can_hold(bounds)) throw_conflict(bounds, estimate.assets);
+    if (auto best = step_to_sharpe(estimate, bounds, bounds.budget * risk_free, near)) return *std::move(best);
+  }
+  return trace_frontier(estimate, bounds).maximum_sharpe(risk_free).portfolio;
 }
 
 }  // namespace inchtide

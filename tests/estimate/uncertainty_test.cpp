@@ -125,6 +125,26 @@ TEST(RollingMoments, EqualFreshOnesOnEveryWindow) {
   }
 }
 
+TEST(RollingMoments, AreSharedPerYearAndHeldAsTheyWere) {
+  const Eigen::MatrixXd x = normal_returns(300, 5, 11);
+  RollingMoments plain(x, 60), yearly(x, 60);
+  yearly.count_per_year(252);
+  std::vector<Covariance> held;
+  for (Eigen::Index end = 60; end <= 300; end += 20) {
+    plain.move_to(end);
+    yearly.move_to(end);
+    held.push_back(yearly.shared_covariance());
+    EXPECT_LT((held.back().matrix() - 252 * plain.covariance()).cwiseAbs().maxCoeff(), 1e-12);
+    EXPECT_LT((yearly.mean() - 252 * plain.mean()).cwiseAbs().maxCoeff(), 1e-12);
+  }
+  // Those of earlier windows are still theirs.
+  for (std::size_t k = 0; k < held.size(); ++k) {
+    RollingMoments fresh(x, 60);
+    fresh.move_to(60 + 20 * Eigen::Index(k));
+    EXPECT_LT((held[k].matrix() - 252 * fresh.covariance()).cwiseAbs().maxCoeff(), 1e-11) << k;
+  }
+}
+
 TEST(RollingMoments, KeepTheReturnsAndTheSpansOfEachRow) {
   // From a temporary; every third row spans two periods or three.
   Eigen::VectorXi k = Eigen::VectorXi::Ones(300);

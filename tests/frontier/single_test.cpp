@@ -32,6 +32,40 @@ TEST(SinglePortfolio, IsTheFrontiersFromAnyStart) {
   }
 }
 
+TEST(SingleMaximumSharpe, IsTheFrontiersFromAnyStart) {
+  std::mt19937_64 random(103);
+  const auto pick = [&](int below) { return int(random() % std::uint64_t(below)); };
+  int compared = 0, at_top = 0;
+  for (int round = 0; round < test::rounds(600); ++round) {
+    const int n = 1 + pick(40);
+    const auto problem = test::random_problem(random, n, {pick(3) == 0, false, pick(4) == 0, false, pick(2) == 0});
+    const auto frontier = trace_frontier(problem.estimate, problem.bounds);
+    const double risk_free = 0.01 * (pick(8) - 2);
+    Eigen::VectorXd near = Eigen::VectorXd::Zero(n);
+    for (auto& weight : near) weight = pick(3) * 0.1;
+    const auto solve = [&](const Eigen::VectorXd& from) {
+      return single_maximum_sharpe(problem.estimate, problem.bounds, risk_free, from);
+    };
+    if (frontier.why_no_maximum_sharpe(risk_free)) {
+      EXPECT_THROW((void)solve({}), InputError);
+      continue;
+    }
+    const auto expected = frontier.maximum_sharpe(risk_free);
+    const auto sharpe = [&](const Portfolio& p) {
+      return (p.expected_return - problem.bounds.budget * risk_free) / p.volatility;
+    };
+    for (const auto& found : {solve({}), solve(near), solve(expected.portfolio.weights)}) {
+      EXPECT_TRUE(found.certificate.holds()) << round;
+      EXPECT_NEAR(sharpe(found), expected.sharpe, 1e-12 * std::max(1.0, std::abs(expected.sharpe))) << round;
+      EXPECT_LT((found.weights - expected.portfolio.weights).cwiseAbs().maxCoeff(), 1e-8) << round;
+    }
+    ++compared;
+    at_top += expected.at_top;
+  }
+  EXPECT_GT(compared, test::rare(300));
+  EXPECT_GT(at_top, test::rare(10));
+}
+
 TEST(SinglePortfolio, SingularProblemsAndRowsComeFromTheFrontier) {
   std::mt19937_64 random(102);
   for (int round = 0; round < test::rounds(60); ++round) {

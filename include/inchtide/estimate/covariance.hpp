@@ -35,6 +35,10 @@ class INCHTIDE_API Covariance {
   /// The same without the factorisation, for a matrix that is semidefinite by the way it was made, such as X'X.
   [[nodiscard]] static Covariance known_semidefinite(Eigen::MatrixXd matrix);
 
+  /// The same of a matrix that is shared and not looked at: finite, symmetric and semidefinite by the way it was made.
+  /// Nobody may change it while it is held.
+  [[nodiscard]] static Covariance shared(std::shared_ptr<const Eigen::MatrixXd> matrix);
+
   /// @param loadings N x K, @param factor_covariance K x K symmetric, @param specific_variance N, none negative
   /// @throws InputError when the shapes don't fit, an entry isn't finite or the factor covariance isn't semidefinite
   [[nodiscard]] static Covariance factors(Eigen::MatrixXd loadings, const Eigen::MatrixXd& factor_covariance,

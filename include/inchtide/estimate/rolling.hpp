@@ -15,9 +15,11 @@
 /// @endcode
 
 #include <cmath>
+#include <memory>
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/base/eigen.hpp"
+#include "inchtide/estimate/covariance.hpp"
 #include "inchtide/estimate/estimators.hpp"
 
 namespace inchtide {
@@ -37,13 +39,20 @@ class INCHTIDE_API RollingMoments {
   /// @throws InputError when it would stand out of the history
   void move_to(Eigen::Index end);
 
-  [[nodiscard]] Eigen::VectorXd mean() const;  ///< N, per period
-  /// N x N, per period, with the denominator T - 1 (or as said above). It holds until the next move.
+  /// Sample moments per year from now on, so that an estimate can share them.
+  void count_per_year(double periods_per_year);
+  /// The covariance without a copy: N x N with the denominator T - 1, per period or year. The next move makes the copy
+  /// where it is still held.
+  [[nodiscard]] Covariance shared_covariance();
+
+  [[nodiscard]] Eigen::VectorXd mean() const;  ///< N, per period or year
+  /// N x N, per period or year, with the denominator T - 1 (or as said above). It holds until the next move.
   [[nodiscard]] const Eigen::MatrixXd& covariance();
   /// A copy with either denominator.
   [[nodiscard]] Eigen::MatrixXd covariance(Denominator denominator);
 
  private:
+  void own();
   void start_at(Eigen::Index end);
   void move_by(Eigen::Index step);
   void take_off_means(Eigen::Index row, double sign);
@@ -55,8 +64,10 @@ class INCHTIDE_API RollingMoments {
   // In the window, with x = r - k c: sums of x, k x, k and k^2.
   Eigen::VectorXd center_, sum_, spanned_sum_;
   double periods_ = 0, squares_ = 0;
-  Eigen::MatrixXd covariance_;  // sum (x - k d)(x - k d)' / degrees, d = sum x / K; the upper half when asked for
-  bool whole_ = false;          // the upper half is filled
+  double per_year_ = 1;
+  // sum (x - k d)(x - k d)' / degrees, d = sum x / K, per year; the upper half when asked for
+  std::shared_ptr<Eigen::MatrixXd> covariance_ = std::make_shared<Eigen::MatrixXd>();
+  bool whole_ = false;  // the upper half is filled
   Eigen::MatrixXd change_, both_;
 };
 
