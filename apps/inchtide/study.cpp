@@ -34,7 +34,8 @@ Mandate mandate_of(const Options& options) {
     try {
       one.take(mandate, {given->second, {}, one.option, {}});
     } catch (const InputError& error) {
-      const bool plain = one.takes == Takes::number || one.takes == Takes::amount || one.takes == Takes::whole || one.takes == Takes::word;
+      const bool plain = one.takes == Takes::number || one.takes == Takes::amount || one.takes == Takes::whole ||
+                         one.takes == Takes::word;
       if (plain) throw WrongUsage(error.notice());
       throw;
     }
@@ -70,9 +71,10 @@ Prepared prepare(Study study, std::optional<Day> before) {
     auto valued = value_of(*study.sources.held, study.universe, to);
     study.sources.current = std::move(valued.weights);
     settings.wealth = valued.wealth;
-    worth = fmt::format("What is held is worth {}{}{}, cash of {} among it, which stands for any other wealth that was given",
-                        report::shown(valued.wealth, report::Format::money), study.universe.currency.empty() ? "" : " ",
-                        study.universe.currency, report::shown(study.sources.held->cash, report::Format::money));
+    worth = fmt::format(
+        "What is held is worth {}{}{}, cash of {} among it, which stands for any other wealth that was given",
+        report::shown(valued.wealth, report::Format::money), study.universe.currency.empty() ? "" : " ",
+        study.universe.currency, report::shown(study.sources.held->cash, report::Format::money));
   }
   auto basis = basis_of(study.universe, study.sources, settings, before);
   if (!worth.empty()) basis.warnings.emplace_back(worth);

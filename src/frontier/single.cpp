@@ -160,6 +160,19 @@ class Pivoting {
   double y_ = 0;
 };
 
+/// The portfolio of these weights, where it is certified.
+std::optional<Portfolio> certified(const Estimate& estimate, const Bounds& bounds, double lambda,
+                                   Eigen::VectorXd weights) {
+  Portfolio portfolio;
+  portfolio.certificate = certify(estimate.covariance, estimate.expected_return, bounds, weights, lambda);
+  if (!portfolio.certificate.holds(good_start)) return std::nullopt;
+  portfolio.expected_return = estimate.expected_return.dot(weights);
+  portfolio.volatility = std::sqrt(estimate.covariance.portfolio_variance(weights));
+  portfolio.lambda = lambda;
+  portfolio.weights = std::move(weights);
+  return portfolio;
+}
+
 /// At most so many steps towards the highest ratio; two or three beyond the first where weights change little.
 constexpr int most_steps_to_sharpe = 30;
 /// Of the variance: so near the lambda of the highest ratio.
@@ -179,19 +192,20 @@ std::optional<Portfolio> step_to_sharpe(const Estimate& estimate, const Bounds& 
   Eigen::VectorXd from = near;
   for (int step = 0; step < most_steps_to_sharpe; ++step) {
     if (!(lambda >= 0) || !std::isfinite(lambda)) return std::nullopt;
-    auto portfolio = single_plainly(estimate, bounds, lambda, from);
-    const double variance = portfolio.volatility * portfolio.volatility;
-    const double excess = portfolio.expected_return - riskless;
+    auto weights = Pivoting(estimate, bounds, lambda).solve(from);
+    if (!weights) return std::nullopt;
+    const double variance = estimate.covariance.portfolio_variance(*weights);
+    const double excess = estimate.expected_return.dot(*weights) - riskless;
     if (!(excess > 0)) return std::nullopt;
     const Point here{lambda, variance - lambda * excess, variance};
-    if (std::abs(here.off) <= at_sharpe * variance) return portfolio;
+    if (std::abs(here.off) <= at_sharpe * variance) return certified(estimate, bounds, lambda, *std::move(weights));
     const bool straight = before && before->off != here.off && before->lambda != here.lambda;
     const double next = straight ? here.lambda - here.off * (here.lambda - before->lambda) / (here.off - before->off)
                                  : variance / excess;
-    if (next == lambda) return portfolio;
+    if (next == lambda) return certified(estimate, bounds, lambda, *std::move(weights));
     before = here;
     lambda = next;
-    from = std::move(portfolio.weights);
+    from = *std::move(weights);
   }
   return std::nullopt;
 }
@@ -201,17 +215,8 @@ std::optional<Portfolio> step_to_sharpe(const Estimate& estimate, const Bounds& 
 Portfolio single_plainly(const Estimate& estimate, const Bounds& bounds, double lambda, const Eigen::VectorXd& near) {
   const bool simple = bounds.ranges_only() && !bounds.volatility && lambda >= 0 && std::isfinite(lambda);
   if (simple) {
-    Pivoting pivoting(estimate, bounds, lambda);
-    if (auto weights = pivoting.solve(near)) {
-      Portfolio portfolio;
-      portfolio.certificate = certify(estimate.covariance, estimate.expected_return, bounds, *weights, lambda);
-      if (portfolio.certificate.holds(good_start)) {
-        portfolio.expected_return = estimate.expected_return.dot(*weights);
-        portfolio.volatility = std::sqrt(estimate.covariance.portfolio_variance(*weights));
-        portfolio.lambda = lambda;
-        portfolio.weights = std::move(*weights);
-        return portfolio;
-      }
+    if (auto weights = Pivoting(estimate, bounds, lambda).solve(near)) {
+      if (auto portfolio = certified(estimate, bounds, lambda, *std::move(weights))) return *std::move(portfolio);
     }
   }
   return trace_plainly(estimate, bounds).at_lambda(lambda);

@@ -8,6 +8,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/frontier/single.hpp"
 #include "study/window.hpp"
 
 namespace inchtide {
@@ -36,6 +37,35 @@ Universe known_on(const Universe& universe, const Settings& settings, Day day) {
   return known;
 }
 
+/// The weights of those that were estimated; none of none.
+Eigen::VectorXd from_universe(const Eigen::VectorXd& all, const Basis& basis, const Universe& universe) {
+  if (all.size() == 0) return {};
+  Eigen::VectorXd weights(Eigen::Index(basis.estimate.assets.size()));
+  for (std::size_t k = 0; k < basis.estimate.assets.size(); ++k) {
+    weights[Eigen::Index(k)] = all[Eigen::Index(*find_name(basis.estimate.assets[k], universe.assets))];
+  }
+  return weights;
+}
+
+/// An aim that needs no frontier under limits that need none.
+std::optional<Allocation> choose_alone(const Basis& basis, const LimitFacts& facts, const Aim& aim,
+                                       const Eigen::VectorXd& near) {
+  const bool ratio = aim.kind == Aim::Kind::maximum_sharpe;
+  if (!ratio && aim.kind != Aim::Kind::minimum_variance) return std::nullopt;
+  const auto bounds = bounds_of(basis.limits, basis.estimate.assets, facts);
+  if (bounds.holdings || bounds.held || bounds.volatility || bounds.tracking_error || bounds.budget != 1) {
+    return std::nullopt;
+  }
+  const auto portfolio = ratio ? single_maximum_sharpe(basis.estimate, bounds, basis.risk_free, near)
+                               : single_portfolio(basis.estimate, bounds, 0, near);
+  Allocation chosen;
+  chosen.weights = portfolio.weights;
+  chosen.expected_return = portfolio.expected_return;
+  chosen.volatility = portfolio.volatility;
+  if (chosen.volatility > 0) chosen.sharpe = (chosen.expected_return - basis.risk_free) / chosen.volatility;
+  return chosen;
+}
+
 /// One weight an asset of the universe, 0 of those that weren't estimated.
 Eigen::VectorXd for_universe(const Eigen::VectorXd& weights, const Basis& basis, const Universe& universe) {
   Eigen::VectorXd all = Eigen::VectorXd::Zero(Eigen::Index(universe.assets.size()));
@@ -59,11 +89,14 @@ Basis basis_on(const Universe& universe, const Sources& sources, const Settings&
   return basis_of(known_on(universe, then, day), sources, then);
 }
 
-Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim) {
+Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim,
+                     const Eigen::VectorXd& near) {
   auto facts = basis.facts;
   facts.costs_count = false;
-  auto chosen =
-      choose(trace_frontier(basis.estimate, basis.limits, facts), aim, basis.risk_free, {false, settings.gap, {}});
+  auto alone = choose_alone(basis, facts, aim, from_universe(near, basis, universe));
+  auto chosen = alone ? *std::move(alone)
+                      : choose(trace_frontier(basis.estimate, basis.limits, facts), aim, basis.risk_free,
+                               {false, settings.gap, {}});
   chosen.weights = for_universe(chosen.weights, basis, universe);
   return chosen;
 }

@@ -12,8 +12,9 @@ namespace inchtide {
 [[nodiscard]] Basis basis_on(const Universe& universe, const Sources& sources, const Settings& settings, Day day);
 
 // The aim by such a basis, costs not counted. One weight an asset of the universe, those not estimated not held.
+// @param near the weights chosen before, one an asset of the universe, from which some aims are found faster; or none
 [[nodiscard]] Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings,
-                                   const Aim& aim);
+                                   const Aim& aim, const Eigen::VectorXd& near);
 
 // The aim with the costs of getting there from what is held counted, likewise.
 [[nodiscard]] Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, const Settings& settings,

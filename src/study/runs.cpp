@@ -254,9 +254,11 @@ class Rehearsing {
     promises.clear();
     const auto name = plan.name;
     plan.estimation = Reestimation{
-        *settings_.reestimate, [this, &allocation, &promises, name](const Look& look) {
+        *settings_.reestimate,
+        [this, &allocation, &promises, name, near = Eigen::VectorXd()](const Look& look) mutable {
           auto basis = basis_on(universe_, holding(look), settings_, look.day);
-          auto chosen = choose_by(basis, universe_, settings_, *allocation.aim);
+          auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, near);
+          near = chosen.weights;
           promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});
           latest_ = std::move(basis);
           return chosen.weights;

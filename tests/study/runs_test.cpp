@@ -140,6 +140,28 @@ TEST(StudyRuns, ReestimateByWhatWasKnownOnTheDay) {
   EXPECT_EQ(other.runs().all.front().targets[2], run.targets[2]);
 }
 
+TEST(StudyRuns, ReestimateTheHighestSharpeRatioToTheWholeFrontiers) {
+  Rehearsed one;
+  one.settings.aims = {Aim::parse("maximum-sharpe", "")};
+  one.settings.reestimate = Schedule::parse("1q", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  const auto runs = one.runs();
+  const auto& run = runs.all.front();
+  ASSERT_GT(runs.promised.size(), 5u);
+  for (std::size_t k = 0; k + 1 < runs.promised.size(); ++k) {
+    auto then = one.settings;
+    // Decided on the last day of a quarter, kept or not from the close after it.
+    const auto row = std::ranges::find(run.days, runs.promised[k].from) - run.days.begin() - 1;
+    then.to = run.days[std::size_t(row)];
+    then.last = Interval::parse("1y", "");
+    const auto universe = universe_of(one.sources, then);
+    const auto basis = basis_of(universe, one.sources, then);
+    const auto best = trace_frontier(basis.estimate, basis.limits, basis.facts).maximum_sharpe(basis.risk_free);
+    EXPECT_LT((run.targets[k + 1] - best.portfolio.weights).cwiseAbs().maxCoeff(), 1e-9) << k;
+    EXPECT_NEAR(runs.promised[k].sharpe, best.sharpe, 1e-10);
+  }
+}
+
 TEST(StudyRuns, AWindowLongerThanThePastIsSaidBeforeAnyRun) {
   Rehearsed one;
   one.settings.reestimate = Schedule::parse("1y", "");
