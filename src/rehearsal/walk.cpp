@@ -3,6 +3,7 @@
 #include "inchtide/rehearsal/walk.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -143,8 +144,13 @@ class Row {
   }
 
   [[nodiscard]] Look seen(double flow) const {
-    Look look{
-        row_, day_, state_.ledger.units.cwiseProduct(prices()), state_.ledger.cash + state_.ledger.owed + flow, {}};
+    Look look{row_, day_, state_.ledger.units.cwiseProduct(prices()), state_.ledger.cash + state_.ledger.owed + flow,
+              {},   {}};
+    for (Eigen::Index i = 0; i < look.holdings.size(); ++i) {
+      if (!is_pinned(i)) continue;
+      look.pinned.resize(std::size_t(look.holdings.size()), 0);
+      look.pinned[std::size_t(i)] = 1;
+    }
     look.targets = reachable(above_floor(state_.targets, terms_.cash_floor), look.weights());
     return look;
   }
@@ -293,15 +299,25 @@ class Row {
     if (trade.order_count > 0) state_.so_far.trades.push_back(std::move(trade));
   }
 
+  /// Which assets an estimate had to leave as they are.
+  [[nodiscard]] std::string around(const Look& look) const {
+    std::vector<std::string> codes;
+    for (std::size_t i = 0; i < look.pinned.size(); ++i) {
+      if (look.pinned[i] && look.holdings[Eigen::Index(i)] != 0) codes.push_back(table_.assets[i].code);
+    }
+    return codes.empty() ? "" : fmt::format("{} suspended, kept at the weight there is", fmt::join(codes, ", "));
+  }
+
   void estimate(double flow) {
     try {
-      Eigen::VectorXd targets = plan_.estimation->choose(seen(flow));
+      const auto look = seen(flow);
+      Eigen::VectorXd targets = plan_.estimation->choose(look);
       if (targets.size() != state_.targets.size() || !targets.allFinite()) {
         throw InputError(where(), "the re-estimation gave no weights", "Give one an asset");
       }
       state_.targets = std::move(targets);
       state_.so_far.targets.push_back(state_.targets);
-      note(Event::Kind::estimate);
+      note(Event::Kind::estimate, "", 0, around(look));
     } catch (const Interrupted&) {
       throw;
     } catch (const Error& error) {

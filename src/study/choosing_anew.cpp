@@ -48,11 +48,10 @@ Eigen::VectorXd from_universe(const Eigen::VectorXd& all, const Basis& basis, co
 }
 
 /// An aim that needs no frontier under limits that need none.
-std::optional<Allocation> choose_alone(const Basis& basis, const LimitFacts& facts, const Aim& aim,
+std::optional<Allocation> choose_alone(const Basis& basis, const Bounds& bounds, const Aim& aim,
                                        const Eigen::VectorXd& near) {
   const bool ratio = aim.kind == Aim::Kind::maximum_sharpe;
   if (!ratio && aim.kind != Aim::Kind::minimum_variance) return std::nullopt;
-  const auto bounds = bounds_of(basis.limits, basis.estimate.assets, facts);
   if (bounds.holdings || bounds.held || bounds.volatility || bounds.tracking_error || bounds.budget != 1) {
     return std::nullopt;
   }
@@ -66,13 +65,55 @@ std::optional<Allocation> choose_alone(const Basis& basis, const LimitFacts& fac
   return chosen;
 }
 
-/// One weight an asset of the universe, 0 of those that weren't estimated.
-Eigen::VectorXd for_universe(const Eigen::VectorXd& weights, const Basis& basis, const Universe& universe) {
+/// One weight an asset of the universe: of those that weren't estimated 0, or what cannot be traded of them.
+Eigen::VectorXd for_universe(const Eigen::VectorXd& weights, const Basis& basis, const Universe& universe,
+                             const Look& look) {
   Eigen::VectorXd all = Eigen::VectorXd::Zero(Eigen::Index(universe.assets.size()));
+  const Eigen::VectorXd held = look.weights();
+  for (std::size_t i = 0; i < look.pinned.size(); ++i) {
+    if (look.pinned[i]) all[Eigen::Index(i)] = held[Eigen::Index(i)];
+  }
   for (std::size_t k = 0; k < basis.estimate.assets.size(); ++k) {
     all[Eigen::Index(*find_name(basis.estimate.assets[k], universe.assets))] = weights[Eigen::Index(k)];
   }
   return all;
+}
+
+/// Straight totals that what is pinned breaks by itself are as wide as that and the least of the others make them.
+void widen(Bounds& bounds, const std::vector<Eigen::Index>& pinned) {
+  for (auto& row : bounds.rows) {
+    const bool touched = std::ranges::any_of(pinned, [&](Eigen::Index k) { return row.coefficients[k] != 0; });
+    if (row.bend.size() > 0 || !touched) continue;
+    const auto low = row.coefficients.array() > 0;
+    const double least = row.coefficients.cwiseProduct(low.select(bounds.lower, bounds.upper)).sum();
+    const double most = row.coefficients.cwiseProduct(low.select(bounds.upper, bounds.lower)).sum();
+    if (least > row.upper) row.upper = least;
+    if (most < row.lower) row.lower = most;
+  }
+}
+
+/// The bounds with what cannot be traded at the weights it has.
+Bounds bounds_around(const Basis& basis, const LimitFacts& facts, const Universe& universe, const Look& look) {
+  auto bounds = bounds_of(basis.limits, basis.estimate.assets, facts);
+  const Eigen::VectorXd held = look.weights();
+  std::vector<Eigen::Index> pinned;
+  for (std::size_t i = 0; i < look.pinned.size(); ++i) {
+    if (!look.pinned[i]) continue;
+    const double weight = held[Eigen::Index(i)];
+    if (const auto k = find_name(universe.assets[i], basis.estimate.assets)) {
+      pinned.push_back(Eigen::Index(*k));
+      bounds.lower[pinned.back()] = bounds.upper[pinned.back()] = weight;
+    } else {
+      bounds.budget -= weight;
+    }
+  }
+  widen(bounds, pinned);
+  return bounds;
+}
+
+Frontier frontier_around(const Basis& basis, const LimitFacts& facts, const Bounds& bounds, const Look& look) {
+  if (look.pinned.empty()) return trace_frontier(basis.estimate, basis.limits, facts);
+  return trace_frontier(basis.estimate, bounds, facts);
 }
 
 }  // namespace
@@ -90,20 +131,22 @@ Basis basis_on(const Universe& universe, const Sources& sources, const Settings&
 }
 
 Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim,
-                     const Eigen::VectorXd& near) {
+                     const Look& look, const Eigen::VectorXd& near) {
   auto facts = basis.facts;
   facts.costs_count = false;
-  auto alone = choose_alone(basis, facts, aim, from_universe(near, basis, universe));
-  auto chosen = alone ? *std::move(alone)
-                      : choose(trace_frontier(basis.estimate, basis.limits, facts), aim, basis.risk_free,
-                               {false, settings.gap, {}});
-  chosen.weights = for_universe(chosen.weights, basis, universe);
+  const auto bounds = bounds_around(basis, facts, universe, look);
+  auto alone = choose_alone(basis, bounds, aim, from_universe(near, basis, universe));
+  auto chosen =
+      alone ? *std::move(alone)
+            : choose(frontier_around(basis, facts, bounds, look), aim, basis.risk_free, {false, settings.gap, {}});
+  chosen.weights = for_universe(chosen.weights, basis, universe, look);
   return chosen;
 }
 
 Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim,
-                               const Eigen::VectorXd& held, const CostRates& rates) {
+                               const Look& look, const CostRates& rates) {
   const auto n = Eigen::Index(basis.estimate.assets.size());
+  const Eigen::VectorXd held = look.weights();
   auto facts = basis.facts;
   facts.current.resize(n);
   CostRates own;
@@ -116,8 +159,8 @@ Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, con
     own.sell[k] = rates.sell[i];
   }
   facts.costs = TradingCosts{facts.current, own, settings.horizon};
-  const auto frontier = trace_frontier(basis.estimate, basis.limits, facts);
-  return for_universe(choose(frontier, aim, basis.risk_free, {}).weights, basis, universe);
+  const auto frontier = frontier_around(basis, facts, bounds_around(basis, facts, universe, look), look);
+  return for_universe(choose(frontier, aim, basis.risk_free, {}).weights, basis, universe, look);
 }
 
 Delivered delivered(const Rehearsal& run, std::size_t from, std::size_t to, double risk_free) {

@@ -239,8 +239,7 @@ class Rehearsing {
     if (settings_.reestimate && allocation.aim) reestimate(plan, allocation, promises);
     if (schedule.to == Schedule::To::after_costs) {
       plan.after_costs = [&](const Look& look) {
-        return after_costs_by(latest_, universe_, settings_, *allocation.aim, look.weights(),
-                              proportional(plan_.terms.costs));
+        return after_costs_by(latest_, universe_, settings_, *allocation.aim, look, proportional(plan_.terms.costs));
       };
     }
     attempt(plan.name, [&] {
@@ -257,7 +256,7 @@ class Rehearsing {
         *settings_.reestimate,
         [this, &allocation, &promises, name, near = Eigen::VectorXd()](const Look& look) mutable {
           auto basis = basis_on(universe_, holding(look), settings_, look.day);
-          auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, near);
+          auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, look, near);
           near = chosen.weights;
           promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});
           latest_ = std::move(basis);

@@ -162,6 +162,41 @@ TEST(StudyRuns, ReestimateTheHighestSharpeRatioToTheWholeFrontiers) {
   }
 }
 
+TEST(StudyRuns, ReestimateAroundWhatIsSuspended) {
+  // KELPFARM isn't traded in the last two weeks of 2022, when the weights are chosen anew, and is held above its limit.
+  Rehearsed one;
+  auto& bars = one.sources.bars[1];
+  auto kept = bars.between(std::nullopt, day("2022-12-16")), after = bars.between(day("2023-01-05"), std::nullopt);
+  auto days = std::vector<Day>(kept.days.begin(), kept.days.end());
+  auto closes = kept.of(PriceField::close);
+  days.insert(days.end(), after.days.begin(), after.days.end());
+  closes.insert(closes.end(), after.of(PriceField::close).begin(), after.of(PriceField::close).end());
+  bars.days = DayList(std::move(days));
+  bars.of(PriceField::close) = closes;
+  one.sources.current = WeightList{"held", one.settings.assets, {}};
+  one.sources.current->assets = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
+  one.sources.current->weights = {0.2, 0.6, 0.2};
+  one.settings.start_from_current = true;
+  one.settings.schedules = {Schedule::parse("1y", "")};
+  one.settings.aims = {Aim::parse("minimum-variance", "")};
+  one.settings.limits = {Limit::parse("KELPFARM <= 20%"), Limit::parse("TIDEMILL <= 30%")};
+  one.settings.delay = 300;  // so that what is held isn't sold before
+  one.settings.reestimate = Schedule::parse("1y", "");
+  const auto run = one.runs().all.front();
+  EXPECT_FALSE(run.marked);
+  const auto found = std::ranges::find_if(run.log, [](const Event& event) {
+    return event.kind == Event::Kind::estimate && event.day == day("2022-12-30");
+  });
+  ASSERT_NE(found, run.log.end());
+  EXPECT_EQ(found->words, "KELPFARM suspended, kept at the weight there is");
+  const auto row = std::ranges::find(run.days, day("2022-12-30")) - run.days.begin();
+  const auto& targets = run.targets[2];
+  EXPECT_NEAR(targets[1], run.weights(row, 1), 1e-12);
+  EXPECT_GT(targets[1], 0.4) << "far above its limit";
+  EXPECT_NEAR(targets.sum(), 1, 1e-12);
+  EXPECT_LE(targets[0], 0.3 + 1e-12) << "the others keep theirs";
+}
+
 TEST(StudyRuns, AWindowLongerThanThePastIsSaidBeforeAnyRun) {
   Rehearsed one;
   one.settings.reestimate = Schedule::parse("1y", "");

@@ -44,6 +44,7 @@ struct INCHTIDE_API Look {
   Eigen::VectorXd holdings;  ///< the value of each position at this close
   double cash = 0;           ///< money, what is owed included
   Eigen::VectorXd targets;   ///< weights
+  std::vector<char> pinned;  ///< 1 for an asset that cannot be traded: suspended or ended; empty where none is
 
   [[nodiscard]] double wealth() const { return holdings.sum() + cash; }
   [[nodiscard]] Eigen::VectorXd weights() const { return holdings / wealth(); }
