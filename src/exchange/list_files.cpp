@@ -77,13 +77,13 @@ Tags read_tags(const fs::path& path) {
   return tags;
 }
 
-std::vector<WeightList> read_weights(const fs::path& path) {
-  std::vector<WeightList> lists;
-  std::vector<std::size_t> columns;
-  std::vector<std::string> header;
-  std::set<std::string> seen;
-  std::size_t code = 0;
-  const auto read_header = [&](CsvRow row) {
+namespace {
+
+/// A sheet of weights as it is read.
+struct WeightSheet {
+  explicit WeightSheet(const fs::path& file) : path(file) {}
+
+  void read_header(CsvRow row) {
     header = texts(row);
     const auto found = find_column(header, {"asset", "code"});
     if (!found || header.size() < 2) {
@@ -97,8 +97,9 @@ std::vector<WeightList> read_weights(const fs::path& path) {
       columns.push_back(i);
       lists.push_back({same_name(header[i], "weight") ? path.stem().string() : header[i], {}, {}, path.string()});
     }
-  };
-  const auto read_row = [&](std::size_t line, CsvRow row) {
+  }
+
+  void read_row(std::size_t line, CsvRow row) {
     const std::string asset{row[code]};
     check_name(asset, longest_code, cell_place(path, line, header[code]));
     if (!seen.insert(lower_name(asset)).second) {
@@ -110,14 +111,34 @@ std::vector<WeightList> read_weights(const fs::path& path) {
       lists[k].assets.push_back(asset);
       lists[k].weights.push_back(fraction_from_percent(cell, cell_place(path, line, header[columns[k]])));
     }
-  };
-  read_csv(path, read_header, read_row);
-  if (seen.empty()) throw InputError(Where::in_file(path.string()), "it holds no weight", "Give one row an asset");
-  return lists;
+  }
+
+  void check_any() const {
+    if (seen.empty()) throw InputError(Where::in_file(path.string()), "it holds no weight", "Give one row an asset");
+  }
+
+  fs::path path;
+  std::vector<WeightList> lists;
+  std::vector<std::size_t> columns;
+  std::vector<std::string> header;
+  std::set<std::string> seen;
+  std::size_t code = 0;
+};
+
+}  // namespace
+
+std::vector<WeightList> read_weights(const fs::path& path) {
+  WeightSheet sheet(path);
+  read_csv(
+      path, [&](CsvRow row) { sheet.read_header(row); },
+      [&](std::size_t line, CsvRow row) { sheet.read_row(line, row); });
+  sheet.check_any();
+  return std::move(sheet.lists);
 }
 
 std::variant<WeightList, HoldingList> read_current(const fs::path& path) {
   HoldingList held{{}, {}, 0, path.string()};
+  WeightSheet weights(path);  // where there is no column of units
   std::vector<std::string> header;
   std::optional<std::size_t> code, units;
   std::set<std::string> seen;
@@ -129,9 +150,11 @@ std::variant<WeightList, HoldingList> read_current(const fs::path& path) {
       throw InputError(Where::in_file(path.string(), 1), fmt::format("the header has {}", fmt::join(header, ", ")),
                        "Give a column 'asset' beside 'units'");
     }
+    if (!units) weights.read_header(row);
   };
   read_csv(path, read_header, [&](std::size_t line, CsvRow row) {
-    if (!units || row[*units].empty()) return;
+    if (!units) return weights.read_row(line, row);
+    if (row[*units].empty()) return;
     const std::string asset{row[*code]};
     check_name(asset, longest_code, cell_place(path, line, header[*code]));
     if (!seen.insert(lower_name(asset)).second) {
@@ -149,7 +172,10 @@ std::variant<WeightList, HoldingList> read_current(const fs::path& path) {
     held.assets.push_back(asset);
     held.units.push_back(*count);
   });
-  if (!units) return read_weights(path).front();
+  if (!units) {
+    weights.check_any();
+    return std::move(weights.lists.front());
+  }
   if (seen.empty()) throw InputError(Where::in_file(path.string()), "it holds no units", "Give one row an asset");
   return held;
 }

@@ -336,6 +336,10 @@ TEST(Current, UnitsAndCashSayWhatTheWealthIs) {
   ASSERT_EQ(run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --json " + estimate).code, 0);
   EXPECT_THAT(run_tool("weigh --estimate " + estimate + " --current " + file).err,
               HasSubstr("which no price has made weights of"));
+  // It is read once, so that it may come through a pipe.
+  const auto piped =
+      run("bash -c '" + tool + " weigh" + mandate + "--aim equal --current <(cat " + demo + "/held.csv)'");
+  EXPECT_EQ(piped.code, 0) << piped.err;
   const auto wrong = folder.write("wrong.csv", "asset,units\nKELPFARM,many\n").string();
   EXPECT_THAT(run_tool("weigh --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --current " + wrong).err,
               AllOf(HasSubstr("wrong.csv, line 2, column units"), HasSubstr("'many' is no number")));
