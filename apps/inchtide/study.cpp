@@ -64,20 +64,8 @@ Study load_study(const Options& options, Purpose purpose) {
 
 Prepared prepare(Study study, std::optional<Day> before) {
   study.from.split = before;
-  auto& settings = study.mandate.settings;
-  std::string worth;
-  if (study.sources.held) {  // units and cash say what the weights and the wealth are
-    const auto to = before ? *before - std::chrono::days{1} : settings.to;
-    auto valued = value_of(*study.sources.held, study.universe, to);
-    study.sources.current = std::move(valued.weights);
-    settings.wealth = valued.wealth;
-    worth = fmt::format(
-        "What is held is worth {}{}{}, cash of {} among it, which stands for any other wealth that was given",
-        report::shown(valued.wealth, report::Format::money), study.universe.currency.empty() ? "" : " ",
-        study.universe.currency, report::shown(study.sources.held->cash, report::Format::money));
-  }
+  const auto& settings = study.mandate.settings;
   auto basis = basis_of(study.universe, study.sources, settings, before);
-  if (!worth.empty()) basis.warnings.emplace_back(worth);
   return {settings, std::move(study.sources), std::move(study.universe), std::move(basis), std::move(study.from)};
 }
 

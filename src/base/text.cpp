@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <utf8.h>
 
+#include <cmath>
+
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
@@ -57,6 +59,12 @@ std::string excerpt(std::string_view text, std::size_t most) {
     utf8::unchecked::append(c == '\n' ? 0xFFFD : c, std::back_inserter(shown));
   }
   return cut_first ? shown + "..." : shown;
+}
+
+std::string with_thousands(double value) {
+  std::string digits = fmt::format("{:.0f}", std::abs(value));
+  for (auto at = std::ptrdiff_t(digits.size()) - 3; at > 0; at -= 3) digits.insert(std::size_t(at), ",");
+  return (value < 0 && digits != "0" ? "-" : "") + digits;
 }
 
 }  // namespace inchtide

@@ -9,6 +9,7 @@
 #include <stdexcept>
 
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/exchange/csv.hpp"
 
 namespace inchtide::report {
@@ -16,13 +17,6 @@ namespace {
 
 /// Headings of up to this many characters aren't folded.
 constexpr std::size_t narrowest_heading = 9;
-
-/// `1234567` as `1,234,567`.
-std::string with_thousands(double value) {
-  std::string digits = fmt::format("{:.0f}", std::abs(value));
-  for (auto at = std::ptrdiff_t(digits.size()) - 3; at > 0; at -= 3) digits.insert(std::size_t(at), ",");
-  return (value < 0 && digits != "0" ? "-" : "") + digits;
-}
 
 std::string shown_number(double value, Format format) {
   if (!std::isfinite(value)) return "-";

@@ -2,11 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <chrono>
 #include <numeric>
 
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/estimate/benchmark.hpp"
 #include "inchtide/prices/periods.hpp"
 
@@ -50,11 +52,23 @@ void finish(Basis& basis, const Sources& sources, const Settings& settings,
   basis.risk_free = settings.risk_free.value_or(basis.estimate.risk_free);
   basis.estimate.risk_free = basis.risk_free;
   basis.limits = limits_on(basis.estimate.assets, settings, known_elsewhere, basis.warnings);
-  if (sources.held && !sources.current) {
-    throw InputError(sources.held->source.empty() ? Where("holdings") : Where::in_file(sources.held->source),
-                     "they are units, which no price has made weights of", "Value them by prices, or give weights");
-  }
   if (sources.current) take_current(basis, *sources.current, settings);
+}
+
+// Units and cash say what the weights and the wealth are.
+void take_held(Basis& basis, const Universe& universe, const Sources& sources, const Settings& settings) {
+  if (!sources.held) return;
+  if (sources.current) {
+    throw InputError(where_of(*sources.held), "what is held is given as units and as weights",
+                     "Leave one of them out");
+  }
+  const auto valued = value_of(*sources.held, universe, basis.known_to);
+  take_current(basis, valued.weights, settings);
+  basis.wealth = valued.wealth;
+  basis.warnings.emplace_back(
+      fmt::format("What is held is worth {}{}{}, cash of {} among it, which stands for any other wealth that was given",
+                  with_thousands(valued.wealth), universe.currency.empty() ? "" : " ", universe.currency,
+                  with_thousands(sources.held->cash)));
 }
 
 }  // namespace
@@ -108,6 +122,7 @@ EstimateOptions methods_of(const Universe& universe, const Sources& sources, con
 
 Basis basis_of(const Universe& universe, const Sources& sources, const Settings& settings, std::optional<Day> before) {
   Basis basis;
+  basis.known_to = before ? *before - std::chrono::days{1} : settings.to;
   auto returns = study_returns(universe, settings, before);
   basis.warnings = std::move(returns.warnings);
   basis.methods = methods_of(universe, sources, settings);
@@ -122,6 +137,7 @@ Basis basis_of(const Universe& universe, const Sources& sources, const Settings&
   for (const auto& history : universe.histories) known.push_back(history.asset);
   for (const auto& passed : universe.passed_over) known.push_back(passed.first);
   finish(basis, sources, settings, known);
+  take_held(basis, universe, sources, settings);
   const auto& estimate = basis.estimate;
   if (estimate.rows_dropped > 0) {
     basis.warnings.push_back(
@@ -137,11 +153,17 @@ Basis basis_of(const Universe& universe, const Sources& sources, const Settings&
 }
 
 Basis basis_of(Estimate estimate, const Sources& sources, const Settings& settings) {
+  if (sources.held) {
+    throw InputError(where_of(*sources.held), "they are units, and an estimate has no prices to make weights of them",
+                     "Give weights in place of units");
+  }
   Basis basis;
   basis.estimate = std::move(estimate);
   basis.facts.tags = sources.tags;
   finish(basis, sources, settings, sources.tags.assets);
   return basis;
 }
+
+double wealth_of(const Basis& basis, const Settings& settings) { return basis.wealth.value_or(settings.wealth); }
 
 }  // namespace inchtide

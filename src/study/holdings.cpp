@@ -35,8 +35,12 @@ void throw_no_unit_price(const std::string& asset, const std::string& remedy) {
   throw InputError(Where::of_asset(asset), "there is only an adjusted close, which is no price of a unit", remedy);
 }
 
+Where where_of(const HoldingList& holdings) {
+  return holdings.source.empty() ? Where("holdings") : Where::in_file(holdings.source);
+}
+
 ValuedHoldings value_of(const HoldingList& holdings, const Universe& universe, std::optional<Day> to) {
-  const auto where = holdings.source.empty() ? Where("holdings") : Where::in_file(holdings.source);
+  const auto where = where_of(holdings);
   if (holdings.assets.size() != holdings.units.size()) {
     throw InputError(where, fmt::format("{} units for {} codes", holdings.units.size(), holdings.assets.size()),
                      "Give one a code");

@@ -18,19 +18,20 @@ OrderList orders_to(const Universe& universe, const Basis& basis, const Allocati
     throw InputError("orders", "what is held now isn't known", {{Means::current, "Give the weights"}});
   }
   const auto n = held.size();
-  Ledger ledger{Eigen::VectorXd(n), settings.wealth * (1 - held.sum())};
+  const double wealth = wealth_of(basis, settings);
+  Ledger ledger{Eigen::VectorXd(n), wealth * (1 - held.sum())};
   TradingDay day;
   day.prices.resize(n);
   std::vector<Day> days;
   for (Eigen::Index i = 0; i < n; ++i) {
     const auto& asset = assets[std::size_t(i)];
-    const auto last = unit_price(universe, asset, settings.to);
+    const auto last = unit_price(universe, asset, basis.known_to);
     if (last.adjusted && !settings.lots.empty()) {
       throw_no_unit_price(asset, "Give closes beside it, or leave the lots out");
     }
     day.prices[i] = last.price;
     days.push_back(last.day);
-    ledger.units[i] = held[i] * settings.wealth / last.price;
+    ledger.units[i] = held[i] * wealth / last.price;
   }
   TradeTerms terms{
       asset_costs(settings.costs, assets, basis.facts.tags), settings.smallest_order, {}, settings.cash_floor};

@@ -155,7 +155,7 @@ class Rehearsing {
         walk_(walk_of(universe, settings, runs_.warnings)),
         table_(walk_.only(universe.assets)),
         schedules_(schedules_of(settings, walk_, runs_.warnings)) {
-    how_.wealth = settings.wealth;
+    how_.wealth = wealth_of(basis, settings);
     how_.delay = settings.delay;
     how_.risk_free = basis.risk_free;
     how_.watch = watch;
@@ -224,7 +224,7 @@ class Rehearsing {
       throw InputError("rehearsal", "it is to start from what is held now, which isn't known",
                        {{Means::current, "Give the weights"}});
     }
-    how_.start = held(basis_.facts.current, table_, settings_.wealth);
+    how_.start = held(basis_.facts.current, table_, how_.wealth);
   }
 
   void add(const Allocation& allocation, const Schedule& schedule) {
@@ -268,6 +268,7 @@ class Rehearsing {
   Sources holding(const Look& look) const {
     auto sources = sources_;
     const Eigen::VectorXd held = look.weights();
+    sources.held.reset();
     sources.current = WeightList{"held", universe_.assets, {held.begin(), held.end()}};
     return sources;
   }
@@ -306,7 +307,7 @@ class Rehearsing {
     if (!universe_.benchmark) return;
     RehearsalPlan plan{*universe_.benchmark, fmt::format("{} (no costs)", *universe_.benchmark),
                        Eigen::VectorXd::Ones(1)};
-    RehearsalOptions how{settings_.wealth, settings_.delay, basis_.risk_free, how_.watch};
+    RehearsalOptions how{how_.wealth, settings_.delay, basis_.risk_free, how_.watch};
     how.flows = how_.flows;
     attempt(plan.name, [&] {
       const auto benchmark = rehearse(walk_.only({*universe_.benchmark}), plan, how);

@@ -179,18 +179,20 @@ std::map<std::string, std::vector<double>> runs_in(const std::string& text) {
 }
 
 TEST(ExampleStudy, IsWhatTheToolRehearses) {
-  const auto mandate = std::string(INCHTIDE_SOURCE) + "/demo/mandate.toml";
-  const auto said = run(std::string(INCHTIDE_BIN) + "/example-study " + mandate);
-  ASSERT_EQ(said.code, 0) << said.err;
-  const auto runs = runs_in(said.out);
-  const auto tool = run(std::string(INCHTIDE_BIN) + "/inchtide rehearse --mandate " + mandate + " --json -");
-  const auto expected = nlohmann::json::parse(tool.out)["result"]["runs"];
-  ASSERT_EQ(runs.size(), expected.size());
-  for (const auto& one : expected) {
-    const auto& figures = runs.at(one["name"]);
-    EXPECT_NEAR(figures[0], one["net"].back().get<double>(), 1e-7);
-    EXPECT_NEAR(figures[1], one["costs_paid"].get<double>(), 1e-3);
-    EXPECT_EQ(figures[2], one["order_count"].get<double>());
+  for (const char* file : {"/demo/mandate.toml", "/demo/whole-units.toml"}) {
+    const auto mandate = INCHTIDE_SOURCE + std::string(file);
+    const auto said = run(std::string(INCHTIDE_BIN) + "/example-study " + mandate);
+    ASSERT_EQ(said.code, 0) << said.err;
+    const auto runs = runs_in(said.out);
+    const auto tool = run(std::string(INCHTIDE_BIN) + "/inchtide rehearse --mandate " + mandate + " --json -");
+    const auto expected = nlohmann::json::parse(tool.out)["result"]["runs"];
+    ASSERT_EQ(runs.size(), expected.size());
+    for (const auto& one : expected) {
+      const auto& figures = runs.at(one["name"]);
+      EXPECT_NEAR(figures[0], one["net"].back().get<double>(), 1e-7);
+      EXPECT_NEAR(figures[1], one["costs_paid"].get<double>(), 1e-3);
+      EXPECT_EQ(figures[2], one["order_count"].get<double>());
+    }
   }
 }
 

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/study/runs.hpp"
 #include "support/messages.hpp"
 
 namespace inchtide {
@@ -110,9 +111,47 @@ TEST(Holdings, SayWhatCannotBeValued) {
   adjusted.sources.bars[0].of(PriceField::close).clear();
   const auto alone = universe_of(adjusted.sources, adjusted.settings);
   EXPECT_THAT(message_of([&] { (void)value_of({{"TIDEMILL"}, {1}, 0}, alone); }), HasSubstr("only an adjusted close"));
+  held.sources.held = HoldingList{{"TIDEMILL"}, {1}, 0, "held.csv"};
+  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }),
+              HasSubstr("held.csv: what is held is given as units and as weights"));
   held.sources.current.reset();
-  held.sources.held = HoldingList{{"TIDEMILL"}, {1}, 0};
-  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }), HasSubstr("which no price has made weights of"));
+  const auto estimate = basis_of(universe, {}, held.settings).estimate;
+  EXPECT_THAT(message_of([&] { (void)basis_of(estimate, held.sources, held.settings); }),
+              HasSubstr("an estimate has no prices to make weights of them"));
+}
+
+// A program that gives units gets what a program that values them itself gets, on the day that it stands on.
+TEST(Holdings, AreTheUnitsThatOrdersAndRehearsalsBeginFrom) {
+  Held held;
+  held.sources.current.reset();
+  held.sources.held = HoldingList{{"TIDEMILL", "HOLLBOND"}, {100, 30}, 500, ""};
+  held.settings.start_from_current = true;
+  held.settings.aims = {Aim::parse("equal", "")};
+  held.settings.schedules = {Schedule::parse("never", "")};
+  const auto& bars = held.sources.bars;
+  for (const std::size_t row : {std::size_t(149), std::size_t(100)}) {
+    const Day day = bars[0].days[row];
+    std::optional<Day> before;
+    if (row != 149) before = day + std::chrono::days{1};
+    held.settings.split = before;
+    const double first = bars[0].of(PriceField::close)[row], second = bars[1].of(PriceField::close)[row];
+    const double worth = 100 * first + 30 * second + 500;
+    const auto universe = universe_of(held.sources, held.settings);
+    const auto basis = basis_of(universe, held.sources, held.settings, before);
+    EXPECT_NEAR(wealth_of(basis, held.settings), worth, 1e-9);
+    EXPECT_THAT(test::texts_of(basis.warnings), testing::Contains(HasSubstr("cash of 500 among it")));
+    const auto portfolios = portfolios_of(basis, held.sources, held.settings);
+    const auto list = orders_to(universe, basis, portfolios.all.front(), held.settings);
+    EXPECT_NEAR(list.cash_before, 500, 1e-9);
+    for (const auto& order : list.orders) {
+      const bool is_first = order.asset == "TIDEMILL";
+      EXPECT_EQ(order.price_day, day);
+      EXPECT_NEAR(order.units, worth / 2 / (is_first ? first : second) - (is_first ? 100 : 30), 1e-9);
+    }
+    if (!before) continue;
+    const auto runs = runs_of(universe, basis, portfolios, held.sources, held.settings);
+    EXPECT_NEAR(runs.all[0].net[0], worth, 1e-9);
+  }
 }
 
 }  // namespace

@@ -335,7 +335,7 @@ TEST(Current, UnitsAndCashSayWhatTheWealthIs) {
   const auto estimate = (folder / "e.json").string();
   ASSERT_EQ(run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --json " + estimate).code, 0);
   EXPECT_THAT(run_tool("weigh --estimate " + estimate + " --current " + file).err,
-              HasSubstr("which no price has made weights of"));
+              HasSubstr("an estimate has no prices to make weights of them"));
   // It is read once, so that it may come through a pipe.
   const auto piped =
       run("bash -c '" + tool + " weigh" + mandate + "--aim equal --current <(cat " + demo + "/held.csv)'");

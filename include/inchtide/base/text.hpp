@@ -6,6 +6,7 @@
 /// assert(inchtide::fault_of_name("KELP\tFARM", inchtide::longest_code));
 /// assert(!inchtide::fault_of_name("KELPFARM", inchtide::longest_code));
 /// assert(inchtide::excerpt("a long name", 6) == "a long...");
+/// assert(inchtide::with_thousands(1234567.2) == "1,234,567");
 /// @endcode
 
 #include <optional>
@@ -36,5 +37,8 @@ INCHTIDE_API void check_name(std::string_view text, std::size_t most, const Wher
 
 /// A piece of text from outside for a message: printable, on one line, and cut with "..." after `most` characters.
 [[nodiscard]] INCHTIDE_API std::string excerpt(std::string_view text, std::size_t most = 80);
+
+/// A whole number with its thousands apart.
+[[nodiscard]] INCHTIDE_API std::string with_thousands(double value);
 
 }  // namespace inchtide

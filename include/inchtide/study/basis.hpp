@@ -62,15 +62,23 @@ struct INCHTIDE_API Basis {
   Limits limits;
   LimitFacts facts;
   double risk_free = 0;
+  std::optional<Day> known_to;   ///< no price after this day counts; all do without it
+  std::optional<double> wealth;  ///< what units and cash are worth; it stands for the settings' wealth
   std::vector<Notice> warnings;  ///< of this step
 };
 
+/// What is held as units and cash is valued at the last closes before `before`, else at those of the window's end.
 /// @param before as for `study_returns`
-/// @throws InputError as the estimators do, and for weights held now of an asset that is none of the estimate's
+/// @throws InputError as the estimators and `value_of` do, for weights held now of an asset that is none of the
+/// estimate's, and for sources with both weights and units
 [[nodiscard]] INCHTIDE_API Basis basis_of(const Universe& universe, const Sources& sources, const Settings& settings,
                                           std::optional<Day> before = std::nullopt);
 
 /// The same from an estimate that is given: nothing of the sources but tags and weights counts.
+/// @throws InputError for units, which nothing makes weights of
 [[nodiscard]] INCHTIDE_API Basis basis_of(Estimate estimate, const Sources& sources, const Settings& settings);
+
+/// The wealth to begin with: what is held as units and cash is worth, else the settings'.
+[[nodiscard]] INCHTIDE_API double wealth_of(const Basis& basis, const Settings& settings);
 
 }  // namespace inchtide

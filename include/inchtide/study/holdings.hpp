@@ -21,6 +21,7 @@
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/notice.hpp"
 #include "inchtide/weights/weight_list.hpp"
 
 namespace inchtide {
@@ -34,14 +35,16 @@ struct INCHTIDE_API HoldingList {
   std::string source = {};    ///< the file they came from, for messages
 };
 
+/// For messages: their file, else "holdings".
+[[nodiscard]] INCHTIDE_API Where where_of(const HoldingList& holdings);
+
 struct INCHTIDE_API ValuedHoldings {
   WeightList weights;
   double wealth = 0;  ///< in the base currency
 };
 
 /// What holdings are worth at each asset's last close up to a day. Where a close stands beside an adjusted close, the
-/// close is the price of a unit. A study goes on from the weights as its sources' `current` and the wealth as its
-/// settings' `wealth`.
+/// close is the price of a unit. `basis_of` does this with its sources' `held`.
 /// @throws InputError for a code that is none of the study's assets, one that comes twice, an asset with adjusted
 /// closes
 ///         alone or without a price, and for holdings that are worth nothing

@@ -31,7 +31,7 @@ struct INCHTIDE_API Sources {
   /// Exchange rates, where prices may be converted. One that names no second currency is in the base one.
   std::optional<std::vector<RateHistory>> rates;
   std::optional<WeightList> current;  ///< the weights held now
-  std::optional<HoldingList> held;    ///< or units and cash: `value_of` makes weights of them
+  std::optional<HoldingList> held;    ///< or units and cash: `basis_of` makes weights of them
   std::optional<WeightList> implied;  ///< whose expected returns are implied; equal ones without it
   std::vector<WeightList> given;      ///< portfolios to look at beside those that are chosen
   /// Assets of which nothing could be read, and why; they cost no other.
