@@ -9,8 +9,8 @@
 namespace inchtide {
 namespace {
 
-/// Rows at a time: their sums stay in a near cache, and a walk can be stopped between them.
-constexpr std::size_t rows_of_a_piece = 1024;
+/// Rows at a time: months that are walked once more are still in a near cache, and a walk can be stopped between them.
+constexpr std::size_t rows_of_a_piece = 256;
 /// Rates from here on are left to the ledger, which sees whether they reach the wealth.
 constexpr double near_wealth = 0.5;
 /// Weights that sum to 1 but for rounding leave no cash to earn or to borrow.
@@ -106,7 +106,7 @@ class Chain::Piece {
       row = path_.trades[k].traded + 1;
     }
     fill(row, path_.to);
-    return units();
+    return std::move(units_);
   }
 
  private:
@@ -115,16 +115,6 @@ class Chain::Piece {
   /// Of all for a unit of the wealth after the last trade, on a row before its own.
   [[nodiscard]] double value(std::size_t row) const {
     return path_.value[Eigen::Index(row - path_.from)] + scaled().cash;
-  }
-
-  /// Those after the last trade are worked out when they are asked for.
-  const Eigen::ArrayXd& units() {
-    if (to_weights_at_) set_units(weights_ / chain_.path_.prices(*to_weights_at_));
-    return units_;
-  }
-  void set_units(Eigen::ArrayXd units) {
-    units_ = std::move(units);
-    to_weights_at_.reset();
   }
 
   /// The figures of a row from its wealth before and after its trade.
@@ -153,21 +143,19 @@ class Chain::Piece {
   void keep_weights(std::size_t from, std::size_t to) {
     if (!chain_.options_.keep_weights || to == from) return;
     const auto rows = Eigen::Index(to - from);
-    const auto& held = units();
     const Eigen::ArrayXd values = path_.value.segment(Eigen::Index(from - path_.from), rows) + scaled().cash;
-    for (Eigen::Index i = 0; i < held.size(); ++i) {
+    for (Eigen::Index i = 0; i < units_.size(); ++i) {
       const auto column = chain_.path_.columns()[std::size_t(i)];
       state_.so_far.weights.col(column).segment(in_run(from), rows) =
-          held[i] * chain_.table_.prices.col(column).segment(Eigen::Index(from), rows).array() / values;
+          units_[i] * chain_.table_.prices.col(column).segment(Eigen::Index(from), rows).array() / values;
     }
   }
 
   /// Brings all positions back to their weights.
   void trade(std::size_t k) {
-    const auto row = path_.trades[k].traded;
-    const auto at = Eigen::Index(k);
-    const double whole = value(row), wealth = scaled().wealth * whole, cash = scaled().cash / whole;
-    const Eigen::ArrayXd held = path_.held.col(at) / whole;
+    const auto prices = path_.traded.col(Eigen::Index(k));
+    const double whole = value(path_.trades[k].traded), wealth = scaled().wealth * whole, cash = scaled().cash / whole;
+    const Eigen::ArrayXd held = units_ * prices / whole;
     const auto orders = orders_for(held, cash);
     if (!orders) {
       trade_by_ledger(k, wealth);
@@ -181,21 +169,26 @@ class Chain::Piece {
     for (const auto& part : chain_.parts_) {
       trade.cost.*part.part = wealth * (part.mean * size + part.more_for_buys * traded).sum();
     }
-    trade.delay = wealth * (traded * (1 - path_.waited.col(at))).sum();
+    trade.delay = wealth * (traded * waited_for(k)).sum();
     trade.order_count = std::size_t(traded.size() - orders->turned);
-    if (chain_.terms_.keep_orders) add_orders(trade, traded * wealth, row);
+    if (chain_.terms_.keep_orders) add_orders(trade, traded * wealth, k);
     if (orders->turned == 0) {
-      to_weights_at_ = row;
+      units_ = weights_ / prices;
       scaled().cash = chain_.cash_share_;
       trade.turnover = ((weights_ - held).abs().sum() + std::abs(scaled().cash - cash)) / 2;
     } else {
       const Eigen::ArrayXd after = (held + traded) / orders->left;
-      set_units(after / chain_.path_.prices(row));
+      units_ = after / prices;
       scaled().cash = 1 - after.sum();
       trade.turnover = ((after - held).abs().sum() + std::abs(scaled().cash - cash)) / 2;
       chain_.path_.again(path_, k, units_);
     }
-    book(std::move(trade), row);
+    book(std::move(trade), k);
+  }
+
+  /// What waiting for a trade cost, of each unit of value that is bought.
+  [[nodiscard]] Eigen::ArrayXd waited_for(std::size_t k) const {
+    return 1 - path_.decided.col(Eigen::Index(k)) / path_.traded.col(Eigen::Index(k));
   }
 
   /// What a trade comes to, for each unit of the wealth before it.
@@ -272,42 +265,41 @@ class Chain::Piece {
     return trade;
   }
 
-  void add_orders(Trade& trade, const Eigen::ArrayXd& values, std::size_t row) const {
+  void add_orders(Trade& trade, const Eigen::ArrayXd& values, std::size_t k) const {
     trade.orders.reserve(trade.order_count);
-    for (Eigen::Index k = 0; k < values.size(); ++k) {
-      if (values[k] == 0) continue;
-      const auto i = chain_.path_.columns()[std::size_t(k)];
-      const double price = chain_.table_.prices(Eigen::Index(row), i);
+    for (Eigen::Index j = 0; j < values.size(); ++j) {
+      if (values[j] == 0) continue;
+      const auto i = chain_.path_.columns()[std::size_t(j)];
+      const double price = path_.traded(j, Eigen::Index(k));
       trade.orders.push_back(
-          {i, values[k] / price, price, values[k], chain_.terms_.costs[std::size_t(i)].of_trade(values[k])});
+          {i, values[j] / price, price, values[j], chain_.terms_.costs[std::size_t(i)].of_trade(values[j])});
     }
   }
 
   /// The positions that come of it are no longer the weights, so the rows up to the next trade are walked once more.
   void trade_by_ledger(std::size_t k, double wealth) {
-    const auto row = path_.trades[k].traded;
-    const auto at = Eigen::Index(k);
     const auto& columns = chain_.path_.columns();
-    const Eigen::ArrayXd prices = chain_.path_.prices(row);
-    const Eigen::ArrayXd before = scaled().wealth * path_.held.col(at) / prices;
+    const auto prices = path_.traded.col(Eigen::Index(k));
+    const Eigen::ArrayXd before = scaled().wealth * units_;
     auto ledger = chain_.ledger_of(before, scaled().wealth * scaled().cash);
     const auto dates = begin_trade(k, wealth);
     TradingDay day{dates.decided, dates.traded, Eigen::VectorXd::Ones(chain_.plan_.weights.size())};
     day.prices(columns) = prices.matrix();
     auto trade = ledger.trade({chain_.plan_.weights}, day, chain_.terms_);
     const Eigen::ArrayXd units = ledger.units(columns).array();
-    trade.delay = ((units - before) * prices * (1 - path_.waited.col(at))).sum();
-    set_units(units / trade.wealth_after);
+    trade.delay = ((units - before) * prices * waited_for(k)).sum();
+    units_ = units / trade.wealth_after;
     scaled().cash = ledger.cash / trade.wealth_after;
     chain_.path_.again(path_, k, units_);
-    book(std::move(trade), row);
+    book(std::move(trade), k);
   }
 
-  void book(Trade trade, std::size_t row) {
+  void book(Trade trade, std::size_t k) {
+    const auto row = path_.trades[k].traded;
     fill_row(row, trade.wealth_before, trade.wealth_after);
     scaled().wealth = trade.wealth_after;
     if (chain_.options_.keep_weights) {
-      const Eigen::ArrayXd weights = units() * chain_.path_.prices(row);
+      const Eigen::ArrayXd weights = units_ * path_.traded.col(Eigen::Index(k));
       const auto& columns = chain_.path_.columns();
       for (std::size_t i = 0; i < columns.size(); ++i) {
         state_.so_far.weights(in_run(row), columns[i]) = weights[Eigen::Index(i)];
@@ -321,7 +313,6 @@ class Chain::Piece {
   PathPiece& path_;
   const Eigen::ArrayXd& weights_;
   Eigen::ArrayXd units_;
-  std::optional<std::size_t> to_weights_at_;  // the row of a trade whose units are still to be worked out
 };
 
 /// What is decided and traded on rows up to one, which hangs on the calendar alone.

@@ -24,12 +24,17 @@ class ColumnGroup {
       };
       prices_[std::size_t(c)] = data(first + c);
       next_[std::size_t(c)] = data(first + columns_together + c);
+      later_[std::size_t(c)] = data(first + groups_ahead * columns_together + c);
     }
   }
 
   using Factors = std::array<double, columns_together>;
 
-  [[nodiscard]] double price(std::size_t c, std::size_t row) const { return prices_[c][row]; }
+  // The prices of a row.
+  template <typename Figures>
+  [[nodiscard]] Figures row(std::size_t row) const {
+    return {prices_[0][row], prices_[1][row], prices_[2][row], prices_[3][row]};
+  }
 
   // Adds each column times its factor, of `rows` rows from `from` on.
   void add(std::size_t from, Eigen::Index rows, const Factors& factors, double* sums) const {
@@ -45,6 +50,17 @@ class ColumnGroup {
       Eigen::Map<Rows>(sums + t) += (factors[0] * a + factors[1] * b) + (factors[2] * c + factors[3] * d);
       Eigen::Map<Rows>(least + t) = Eigen::Map<Rows>(least + t).min(a.min(b).min(c.min(d)));
     });
+  }
+
+  // Asks for a few rows of a group that comes later: short pieces of columns are far apart.
+  void fetch_ahead([[maybe_unused]] std::size_t from, [[maybe_unused]] Eigen::Index rows) const {
+#ifdef __GNUC__
+    for (const double* column : later_) {
+      for (Eigen::Index t = 0; t < rows + doubles_of_a_line; t += doubles_of_a_line) {
+        __builtin_prefetch(column + from + t);
+      }
+    }
+#endif
   }
 
  private:
@@ -67,8 +83,8 @@ class ColumnGroup {
 #endif
   }
 
-  static constexpr Eigen::Index few = 4;
-  std::array<const double*, columns_together> prices_{}, next_{};
+  static constexpr Eigen::Index few = 2, groups_ahead = 6, doubles_of_a_line = 8;
+  std::array<const double*, columns_together> prices_{}, next_{}, later_{};
 };
 
 }  // namespace inchtide

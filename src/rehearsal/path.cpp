@@ -20,66 +20,69 @@ Path::Path(const PriceTable& table, const Eigen::VectorXd& targets, bool tracks_
   targets_ = targets(columns_).array();
 }
 
-Eigen::ArrayXd Path::prices(std::size_t row) const {
-  return table_.prices.row(Eigen::Index(row))(columns_).transpose().array();
+namespace {
+
+/// The factors of a group, of one array.
+ColumnGroup::Factors factors_of(const Eigen::ArrayXd& all, Eigen::Index first) {
+  ColumnGroup::Factors factors{};
+  const auto count = std::min(columns_together, all.size() - first);
+  for (Eigen::Index c = 0; c < count; ++c) factors[std::size_t(c)] = all[first + c];
+  return factors;
 }
 
-/// A group of columns, streamed from trade to trade.
-class Path::Columns {
- public:
-  Columns(const Path& path, const Eigen::ArrayXd& units, Eigen::Index first)
-      : path_(path),
-        first_(first),
-        count_(std::min(columns_together, units.size() - first)),
-        prices_(path.table_.prices, first, units.size(),
-                [&](Eigen::Index held) { return path.columns_[std::size_t(held)]; }) {
-    for (Eigen::Index c = 0; c < count_; ++c) units_[std::size_t(c)] = units[first + c];
-  }
-
-  /// Adds rows [from, to) of the table to sums and least prices that begin at `origin`.
-  void add(std::size_t from, std::size_t to, std::size_t origin, Eigen::ArrayXd& sums, Eigen::ArrayXd& least) const {
-    const auto at = from - origin;
-    prices_.add(from, Eigen::Index(to - from), units_, sums.data() + at, least.data() + at);
-  }
-
-  /// What is held at a trade, what waiting did, and the units from it on.
-  void trade(const TradeRows& rows, Eigen::Index k, Eigen::ArrayXXd& held, Eigen::ArrayXXd& waited) {
-    for (Eigen::Index c = 0; c < count_; ++c) {
-      const double price = prices_.price(std::size_t(c), rows.traded);
-      auto& units = units_[std::size_t(c)];
-      held(first_ + c, k) = units * price;
-      waited(first_ + c, k) = prices_.price(std::size_t(c), rows.decided) / price;
-      units = path_.targets_[first_ + c] / price;
+/// Reads the prices of a group at each trade before it is streamed, so that no row waits for a quotient of another.
+void gather(const ColumnGroup& prices, PathPiece& piece, Eigen::Index first, const ColumnGroup::Factors& targets,
+            std::vector<ColumnGroup::Factors>& units) {
+  using Figures = Eigen::Array<double, columns_together, 1>;
+  const auto count = std::min(columns_together, piece.traded.rows() - first);
+  const Eigen::Map<const Figures> weights(targets.data());
+  for (std::size_t k = 0; k < units.size(); ++k) {
+    const auto& rows = piece.trades[k];
+    const auto traded = prices.row<Figures>(rows.traded), decided = prices.row<Figures>(rows.decided);
+    const auto at = Eigen::Index(k);
+    if (count == columns_together) {
+      piece.traded.col(at).segment<columns_together>(first) = traded;
+      piece.decided.col(at).segment<columns_together>(first) = decided;
+    } else {
+      piece.traded.col(at).segment(first, count) = traded.head(count);
+      piece.decided.col(at).segment(first, count) = decided.head(count);
     }
+    Eigen::Map<Figures>(units[k].data()) = weights / traded;
   }
+}
 
- private:
-  const Path& path_;
-  Eigen::Index first_, count_;
-  ColumnGroup prices_;
-  ColumnGroup::Factors units_{};
-};
+}  // namespace
+
+ColumnGroup Path::group(Eigen::Index first) const {
+  return {table_.prices, first, targets_.size(), [&](Eigen::Index held) { return columns_[std::size_t(held)]; }};
+}
 
 void Path::walk(PathPiece& piece, std::size_t from, std::size_t to, const Eigen::ArrayXd& units,
                 std::vector<TradeRows> trades) const {
-  const auto rows = Eigen::Index(to - from), count = Eigen::Index(trades.size()), n = targets_.size();
+  const auto rows = Eigen::Index(to - from), n = targets_.size();
   piece.from = from;
   piece.to = piece.bad = to;
   piece.trades = std::move(trades);
   piece.value.setZero(rows);
   piece.least.setOnes(rows);
-  piece.held.resize(n, count);
-  piece.waited.resize(n, count);
+  piece.traded.resize(n, Eigen::Index(piece.trades.size()));
+  piece.decided.resize(n, Eigen::Index(piece.trades.size()));
+  std::vector<ColumnGroup::Factors> after(piece.trades.size());
   for (Eigen::Index i = 0; i < n; i += columns_together) {
-    Columns columns(*this, units, i);
+    const auto prices = group(i);
+    gather(prices, piece, i, factors_of(targets_, i), after);
+    auto held = factors_of(units, i);
     auto row = from;
-    for (Eigen::Index k = 0; k < count; ++k) {
-      const auto& trade = piece.trades[std::size_t(k)];
-      columns.add(row, trade.traded + 1, from, piece.value, piece.least);
-      columns.trade(trade, k, piece.held, piece.waited);
-      row = trade.traded + 1;
+    const auto add = [&](std::size_t end) {
+      const auto at = row - from;
+      prices.add(row, Eigen::Index(end - row), held, piece.value.data() + at, piece.least.data() + at);
+      row = end;
+    };
+    for (std::size_t k = 0; k < after.size(); ++k) {
+      add(piece.trades[k].traded + 1);
+      held = after[k];
     }
-    columns.add(row, to, from, piece.value, piece.least);
+    add(to);
   }
   if (tracks_targets_) {
     piece.relatives.setZero(rows);
@@ -108,12 +111,14 @@ void Path::find_bad(PathPiece& piece) {
 void Path::again(PathPiece& piece, std::size_t trade, const Eigen::ArrayXd& units) const {
   const bool last = trade + 1 == piece.trades.size();
   const auto from = piece.trades[trade].traded + 1, to = last ? piece.to : piece.trades[trade + 1].traded + 1;
-  Eigen::ArrayXd value = Eigen::ArrayXd::Zero(Eigen::Index(to - from)), least = value;
+  const auto rows = Eigen::Index(to - from);
+  auto value = piece.value.segment(Eigen::Index(from - piece.from), rows);
+  value.setZero();
   for (Eigen::Index i = 0; i < units.size(); i += columns_together) {
-    Columns(*this, units, i).add(from, to, from, value, least);
+    const auto prices = group(i);
+    prices.fetch_ahead(from, rows);
+    prices.add(from, rows, factors_of(units, i), value.data());
   }
-  piece.value.segment(Eigen::Index(from - piece.from), value.size()) = value;
-  if (!last) piece.held.col(Eigen::Index(trade) + 1) = units * prices(to - 1);
 }
 
 }  // namespace inchtide

@@ -7,6 +7,7 @@
 
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/prices/price_table.hpp"
+#include "rehearsal/columns.hpp"
 
 namespace inchtide {
 
@@ -22,8 +23,8 @@ struct PathPiece {
   Eigen::ArrayXd value;      // of positions on each row before its trade, for a unit of wealth after the trade before
   Eigen::ArrayXd least;      // price of each row, or 1
   Eigen::ArrayXd relatives;  // price relatives since the row before weighted by the targets, where they are tracked
-  Eigen::ArrayXXd held;      // columns x trades: positions before each trade, likewise
-  Eigen::ArrayXXd waited;    // columns x trades: the price of the decision over that of the trade
+  Eigen::ArrayXXd traded;    // columns x trades: the prices of each trade
+  Eigen::ArrayXXd decided;   // columns x trades: and of its decision
   std::size_t bad = 0;       // the first row with a price that is none, or `to`
 };
 
@@ -34,10 +35,9 @@ class Path {
   // The table's columns that have a target, of which alone all else is.
   [[nodiscard]] const std::vector<Eigen::Index>& columns() const { return columns_; }
   [[nodiscard]] const Eigen::ArrayXd& targets() const { return targets_; }
-  [[nodiscard]] Eigen::ArrayXd prices(std::size_t row) const;
 
   // Walks through [from, to) in one go over the columns.
-  // @param units for a unit of wealth, up to the first trade
+  // @param units for a unit of wealth, up to the first trade; from each trade on they are targets over prices
   // @param piece is written anew, in the room it has
   void walk(PathPiece& piece, std::size_t from, std::size_t to, const Eigen::ArrayXd& units,
             std::vector<TradeRows> trades) const;
@@ -46,10 +46,9 @@ class Path {
   void again(PathPiece& piece, std::size_t trade, const Eigen::ArrayXd& units) const;
 
  private:
-  class Columns;
-
   void track(PathPiece& piece, Eigen::Index held) const;
   static void find_bad(PathPiece& piece);
+  [[nodiscard]] ColumnGroup group(Eigen::Index first) const;
 
   const PriceTable& table_;
   std::vector<Eigen::Index> columns_;
