@@ -72,27 +72,34 @@ class Drafts {
     return draft.side > 0 ? factor * value : value;
   }
 
-  /// The costs at one wealth, and how fast they rise with it.
-  [[nodiscard]] std::pair<double, double> costs(const Eigen::VectorXd& weights, double wealth, double factor) const {
-    double cost = 0, slope = 0;
+  /// What all come to at one wealth and factor of purchases, in one go: it is asked for at every step.
+  struct Sums {
+    double cost = 0, slope = 0;  ///< and how fast it rises with the wealth
+    double traded = 0;           ///< bought less sold
+    double purchases = 0;        ///< how fast cash falls with the factor, but for what that does to the wealth
+    bool turned = false;         ///< some side turns
+  };
+  [[nodiscard]] Sums sums(const Eigen::VectorXd& weights, double wealth, double factor) const {
+    Sums sums;
     for (const auto& draft : all) {
       if (draft.dropped) continue;
-      const double value = size(draft, weights, wealth, factor);
-      const double share = draft.side * weights[draft.asset] * (draft.side > 0 ? factor : 1.0);
-      cost += draft.cost(value);
-      slope += draft.marginal(value) * share;
+      const double weight = weights[draft.asset], change = draft.side * (weight * wealth - held_[draft.asset]);
+      const double whole = std::max(0.0, change), share = draft.side > 0 ? factor : 1.0, value = share * whole;
+      const double marginal = draft.marginal(value);
+      sums.turned = sums.turned || change < 0;
+      sums.cost += draft.cost(value);
+      sums.slope += marginal * draft.side * weight * share;
+      sums.traded += draft.side * value;
+      if (draft.side > 0) sums.purchases += whole * (1 + marginal);
     }
-    return {cost, slope};
+    return sums;
   }
 
-  /// Drops the orders whose side turns at this wealth; whether there were any.
-  bool drop_turned(const Eigen::VectorXd& weights, double wealth) {
-    bool any = false;
+  /// Drops the orders whose side turns at this wealth.
+  void drop_turned(const Eigen::VectorXd& weights, double wealth) {
     for (auto& draft : all) {
-      if (draft.dropped || draft.side * (weights[draft.asset] * wealth - held_[draft.asset]) >= 0) continue;
-      any = draft.dropped = true;
+      draft.dropped = draft.dropped || draft.side * (weights[draft.asset] * wealth - held_[draft.asset]) < 0;
     }
-    return any;
   }
 
   /// Those that were dropped so far are so for good.
@@ -111,20 +118,25 @@ class Drafts {
   const TradeTerms& terms_;
 };
 
+struct Settled {
+  double wealth;
+  Drafts::Sums sums;  // at that wealth
+};
+
 /// The wealth after trading: W + costs(W) = wealth. Newton's method, which for convex costs and from above ends at the
 /// root after finitely many steps where they are straight; kept between two ends where they aren't convex.
-double wealth_after(const Drafts& drafts, const Eigen::VectorXd& weights, double wealth, double factor, double at) {
+Settled wealth_after(const Drafts& drafts, const Eigen::VectorXd& weights, double wealth, double factor, double at) {
   double low = 0, high = wealth;
   for (int step = 0; step < most_steps; ++step) {
-    const auto [cost, slope] = drafts.costs(weights, at, factor);
-    const double excess = (at - wealth) + cost;
+    const auto sums = drafts.sums(weights, at, factor);
+    const double excess = (at - wealth) + sums.cost;
     (excess > 0 ? high : low) = at;
-    const double next = at - excess / (1 + slope);
-    if (excess == 0 || std::abs(next - at) <= std::numeric_limits<double>::epsilon() * wealth) return next;
+    const double next = at - excess / (1 + sums.slope);
+    if (std::abs(next - at) <= std::numeric_limits<double>::epsilon() * wealth) return {at, sums};
     at = next > low && next < high ? next : (low + high) / 2;
-    if (at <= low || at >= high) return low;
+    if (at <= low || at >= high) break;
   }
-  return low;
+  return {low, drafts.sums(weights, low, factor)};
 }
 
 /// The trade while it is worked out.
@@ -142,7 +154,7 @@ class Trading {
     weights_ = destination.at ? destination.at(wealth_) : destination.weights;
     meant_cash_ = destination.cash;
     drafts_.decide(weights_, destination.keeps, wealth_);
-    if (drafts_.costs(weights_, 0, 1).first >= wealth_) {
+    if (drafts_.sums(weights_, 0, 1).cost >= wealth_) {
       throw InputError("costs", "they could reach all wealth", "Lower them, or trade less often");
     }
     after_ = wealth_;
@@ -175,14 +187,7 @@ class Trading {
     return std::min(terms_.cash_floor, meant) * wealth;
   }
 
-  [[nodiscard]] double cash_after() const {
-    double cash = cash_ - drafts_.costs(weights_, after_, factor_).first;
-    for (const auto& draft : drafts_.all) {
-      if (draft.dropped) continue;
-      cash -= draft.side * drafts_.size(draft, weights_, after_, factor_);
-    }
-    return cash;
-  }
+  [[nodiscard]] double cash_after() const { return cash_ - sums_.cost - sums_.traded; }
 
   [[nodiscard]] double factor() const { return factor_; }
   [[nodiscard]] const Eigen::VectorXd& held() const { return held_; }
@@ -190,9 +195,13 @@ class Trading {
 
  private:
   void settle() {
-    do {
-      after_ = wealth_after(drafts_, weights_, wealth_, factor_, after_);
-    } while (drafts_.drop_turned(weights_, after_));
+    for (;;) {
+      const auto settled = wealth_after(drafts_, weights_, wealth_, factor_, after_);
+      after_ = settled.wealth;
+      sums_ = settled.sums;
+      if (!sums_.turned) return;
+      drafts_.drop_turned(weights_, after_);
+    }
   }
 
   /// By how much cash is above its floor where purchases are multiplied by a factor.
@@ -203,24 +212,13 @@ class Trading {
     return cash_after() - floor_at(after_);
   }
 
-  /// How fast cash falls with the factor, but for what that does to the wealth.
-  [[nodiscard]] double price_of_purchases() const {
-    double price = 0;
-    for (const auto& draft : drafts_.all) {
-      if (draft.side < 0 || draft.dropped) continue;
-      const double value = drafts_.size(draft, weights_, after_, 1);
-      price += value * (1 + draft.marginal(factor_ * value));
-    }
-    return price;
-  }
-
   /// The largest factor that leaves cash at its floor, between two ends. Steps by the price of the purchases, which is
   /// nearly all of what a factor changes; by halves where they don't close in.
   void shrink() {
     drafts_.forget_dropped();
     double low = 0, high = 1, at = cash_after() - floor_at(after_);
     for (int step = 0; step < most_steps && high > low; ++step) {
-      const double guess = factor_ + at / price_of_purchases();
+      const double guess = factor_ + at / sums_.purchases;
       const bool helps = step < newton_steps && guess > low && guess < high;
       const double next = helps ? guess : (low + high) / 2;
       if (next <= low || next >= high) break;
@@ -235,6 +233,7 @@ class Trading {
   std::optional<double> meant_cash_;
   double wealth_, cash_, after_ = 0, factor_ = 1;
   Drafts drafts_;
+  Drafts::Sums sums_;  // at the wealth after
   const TradeTerms& terms_;
 };
 

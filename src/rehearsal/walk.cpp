@@ -387,6 +387,7 @@ void Walk::go_on(WalkState& state, std::size_t to_row) const {
   const auto first = plans_->options.first_row, rows = plans_->table.rows();
   to_row = std::min(to_row, rows);
   plans_->chain.pass(state, to_row);
+  plans_->stretches.pass(state, to_row);  // a quiet row is summed in the same way wherever a piece begins
   for (std::size_t told = state.row; state.row < to_row; ++state.row) {
     if (state.row - told >= rows_between_looks) {
       watch.check();

@@ -136,19 +136,22 @@ TEST(Walk, CutAtAnyRowEqualsTheOneRun) {
       continue;
     }
     const Walk walk(drawn.table, drawn.plan, drawn.options);
-    auto state = walk.begin();
-    walk.go_on(state, std::size_t(round) % drawn.table.rows());
-    auto saved = state;
-    walk.go_on(state, drawn.table.rows());  // what it goes on with doesn't change what was saved
-    walk.go_on(saved, drawn.table.rows());
-    const auto pieces = walk.finish(saved);
-    ASSERT_EQ(pieces.net, run->net) << round;
-    ASSERT_EQ(pieces.gross, run->gross);
-    ASSERT_EQ(pieces.weights, run->weights);
-    ASSERT_EQ(pieces.trades.size(), run->trades.size());
-    ASSERT_EQ(pieces.log.size(), run->log.size());
-    ASSERT_EQ(pieces.sharpe, run->sharpe);
-    ASSERT_EQ(pieces.end.units, run->end.units);
+    for (const std::size_t cut : {1, 7, 20, 31, 59, round}) {
+      auto state = walk.begin();
+      walk.go_on(state, cut % drawn.table.rows());
+      auto saved = state;
+      walk.go_on(state, drawn.table.rows());  // what it goes on with doesn't change what was saved
+      walk.go_on(saved, drawn.table.rows());
+      const auto pieces = walk.finish(saved);
+      ASSERT_EQ(pieces.net, run->net) << round << ", " << cut;
+      ASSERT_EQ(pieces.gross, run->gross);
+      ASSERT_EQ(pieces.paper, run->paper);
+      ASSERT_EQ(pieces.weights, run->weights);
+      ASSERT_EQ(pieces.trades.size(), run->trades.size());
+      ASSERT_EQ(pieces.log.size(), run->log.size());
+      ASSERT_EQ(pieces.sharpe, run->sharpe);
+      ASSERT_EQ(pieces.end.units, run->end.units);
+    }
   }
 }
 
