@@ -79,6 +79,12 @@ void check_pairs(const Options& options) {
   if (options.command == "relate" || options.command == "frontier") {
     needs("--block", {"--draws"}, "blocks are drawn");
   }
+  if (options.command == "rehearse" && options.draws == 0) {
+    for (const char* option : {"--block", "--seed", "--baseline", "--tried"}) {
+      if (!options.typed.contains(option)) continue;
+      throw WrongUsage(option, "it does nothing beside --draws 0", "Leave one of them out");
+    }
+  }
   if (options.command == "frontier") needs("--seed", {"--draws", "--cloud"}, "nothing is drawn");
 }
 

@@ -1,5 +1,7 @@
 #include "options.hpp"
 
+#include <fmt/format.h>
+
 #include <CLI/CLI.hpp>
 #include <algorithm>
 
@@ -179,20 +181,34 @@ void add_relation_options(CLI::App& command, Options& options) {
       ->group("Relations");
 }
 
-void add_draw_options(CLI::App& command, Options& options) {
-  command.add_option("--draws", options.draws, "Bands by so many draws of the stationary bootstrap (0: none)")
-      ->type_name("N")
-      ->group("Estimate");
+namespace {
+
+void add_draws(CLI::App& command, Options& options, const std::string& help, const std::string& usual_block,
+               const std::string& group) {
+  command.add_option("--draws", options.draws, help)->type_name("N")->group(group);
   command
-      .add_option("--block", options.block, "Mean length of its blocks in periods (default: cube root of their number)")
+      .add_option("--block", options.block,
+                  fmt::format("Mean length of its blocks in periods (default: {})", usual_block))
       ->type_name("PERIODS")
-      ->group("Estimate");
+      ->group(group);
   command.add_option("--seed", options.seed, "Of the random draws (default 1)")
       ->type_name("N")
-      ->group("Estimate")
+      ->group(group)
       ->check([](const std::string& text) {  // a negative one would come round to a huge one
         return text.starts_with('-') ? "a seed is 0 or more" : std::string();
       });
+}
+
+}  // namespace
+
+void add_draw_options(CLI::App& command, Options& options) {
+  add_draws(command, options, "Bands by so many draws of the stationary bootstrap (0: none)",
+            "cube root of their number", "Estimate");
+}
+
+void add_luck_options(CLI::App& command, Options& options) {
+  add_draws(command, options, "What was luck, by so many draws of the stationary bootstrap (default 1000; 0: none)",
+            "by how the runs' days hang together", "Rehearsal");
 }
 
 void add_bootstrap_options(CLI::App& command, Options& options) {

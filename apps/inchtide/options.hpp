@@ -98,6 +98,8 @@ void add_look_options(CLI::App& command, Options& options);
 void add_gather_options(CLI::App& command, Options& options);
 void add_relation_options(CLI::App& command, Options& options);
 void add_draw_options(CLI::App& command, Options& options);
+// The same for what was luck.
+void add_luck_options(CLI::App& command, Options& options);
 void add_bootstrap_options(CLI::App& command, Options& options);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_frontier_options(CLI::App& command, Options& options);

@@ -1,12 +1,35 @@
 // inchtide rehearse: test rebalancing schedules with trading costs.
 
 #include "inchtide/report/rehearsal.hpp"
+#include "inchtide/study/luck.hpp"
 #include "inchtide/study/runs.hpp"
 #include "output.hpp"
 #include "study.hpp"
 #include "watch.hpp"
 
 namespace inchtide::app {
+namespace {
+
+constexpr int usual_draws = 1000;
+
+/// What of it was luck; nothing of one run, unless it was asked about, or where no draws are wanted.
+std::optional<StudyLuck> luck_of_runs(const Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
+                                      const Options& options) {
+  const auto draws = draws_of(options, usual_draws);
+  const bool one_run = runs.all.size() - (runs.against.empty() ? 0 : 1) < 2;
+  const bool asked = options.has("--baseline") || options.has("--tried");
+  if (!draws || (one_run && !asked)) return std::nullopt;
+  LuckOptions how{draws->draws, draws->block, draws->seed};
+  how.threads = options.threads;
+  how.watch = draws->watch;
+  auto luck = luck_among(runs, prepared.settings, prepared.basis.risk_free, how);
+  const auto most = luck.judged.best ? luck.of_all(*luck.judged.best) : luck.baseline;
+  luck.timing = timing_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings,
+                          runs.all[most].aim, how);
+  return luck;
+}
+
+}  // namespace
 
 report::Chapter rehearse(const Options& options) {
   auto study = load_study(options);
@@ -16,7 +39,7 @@ report::Chapter rehearse(const Options& options) {
   const auto runs =
       runs_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, watched(options));
   return report::rehearse_chapter(runs, prepared.basis, *prepared.universe, portfolios, prepared.settings,
-                                  prepared.from);
+                                  prepared.from, luck_of_runs(runs, prepared, portfolios, options));
 }
 
 void add_rehearse(CLI::App& tool, Options& options) {
@@ -30,6 +53,7 @@ void add_rehearse(CLI::App& tool, Options& options) {
   add_settings(
       command, options,
       {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits, Step::portfolios, Step::rehearsal});
+  add_luck_options(command, options);
   add_output_options(command, options);
   add_figure_option(
       command, options,

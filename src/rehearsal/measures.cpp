@@ -186,14 +186,16 @@ std::vector<SpanOfRun> spans_of(const Rehearsal& run, int delay, bool months) {
 
 }  // namespace
 
+Eigen::VectorXd returns_of(const Rehearsal& run, int delay) {
+  return net_returns(run, delay).tail(run.net.size() - delay - 1);
+}
+
 AgainstBenchmark against(const Rehearsal& run, const Rehearsal& benchmark, int delay) {
   if (run.days != benchmark.days) {
     throw InputError(fmt::format("rehearsal '{}'", run.name),
                      fmt::format("{} was walked over other days", benchmark.name), "Rehearse both over the same");
   }
-  const auto rows = run.net.size() - delay;
-  const Eigen::ArrayXd own = net_returns(run, delay).tail(rows - 1),
-                       other = net_returns(benchmark, delay).tail(rows - 1);
+  const Eigen::ArrayXd own = returns_of(run, delay), other = returns_of(benchmark, delay);
   const Eigen::ArrayXd off = own - other, moved = other - other.mean();
   const double count = double(own.size());
   AgainstBenchmark result;

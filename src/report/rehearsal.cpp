@@ -8,6 +8,7 @@
 #include "begin.hpp"
 #include "inchtide/base/percent.hpp"
 #include "json.hpp"
+#include "luck.hpp"
 #include "rehearsal_charts.hpp"
 #include "rehearsal_files.hpp"
 #include "weight_tables.hpp"
@@ -424,11 +425,12 @@ std::string in_full(const Rehearsal& run) {
 }
 
 Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe, const Portfolios& portfolios,
-                         const Settings& settings, const Background& from) {
+                         const Settings& settings, const Background& from, const std::optional<StudyLuck>& luck) {
   auto chapter = begin_chapter("rehearse", basis, &universe, settings, from, runs.warnings);
   chapter.sentence = in_a_line(runs.all.front());
   chapter.in_part = chapter.in_part || !portfolios.unanswered.empty() || !runs.failed.empty();
   chapter.result = rehearse_json(runs, settings.delay);
+  if (luck) chapter.result["luck"] = luck_json(*luck, runs.all);
   const auto& currency = universe.currency;
   auto compared = runs_table(runs.all, currency);
   auto& notes = compared.notes;
@@ -441,6 +443,8 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
       fmt::format("Figures per year from {:.4g} rows a year, as counted", runs.all.front().rows_per_year));
   if (!runs.kept.empty()) chapter.tables.push_back(promised_table(runs));
   chapter.tables.push_back(std::move(compared));
+  if (luck) chapter.tables.push_back(luck_table(*luck, runs.all));
+  if (luck && !luck->timing.empty()) chapter.tables.push_back(timing_table(luck->timing));
   if (runs.against.size() > 1) chapter.tables.push_back(against_table(runs, *universe.benchmark));
   chapter.tables.push_back(years_table(runs.all, settings.delay));
   chapter.tables.push_back(stretches_table(runs.all));

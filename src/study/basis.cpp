@@ -59,8 +59,7 @@ void finish(Basis& basis, const Sources& sources, const Settings& settings,
 void take_held(Basis& basis, const Universe& universe, const Sources& sources, const Settings& settings) {
   if (!sources.held) return;
   if (sources.current) {
-    throw InputError(where_of(*sources.held), "what is held is given as units and as weights",
-                     "Leave one of them out");
+    throw InputError(where_of(*sources.held), "what is held is given as units and as weights", "Leave one of them out");
   }
   const auto valued = value_of(*sources.held, universe, basis.known_to);
   take_current(basis, valued.weights, settings);
@@ -164,6 +163,8 @@ Basis basis_of(Estimate estimate, const Sources& sources, const Settings& settin
   return basis;
 }
 
-double wealth_of(const Basis& basis, const Settings& settings) { return basis.wealth.value_or(settings.wealth); }
+double wealth_of(const Basis& basis, const Settings& settings) {
+  return basis.wealth.value_or(settings.wealth);
+}
 
 }  // namespace inchtide

@@ -8,7 +8,9 @@
 #include <exception>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/study/luck.hpp"
 #include "study/choosing_anew.hpp"
 #include "study/walk_prices.hpp"
 
@@ -101,6 +103,15 @@ std::vector<double> lots_of(const Settings& settings, const Universe& universe, 
   }
   return by_class(settings.lots, universe.assets, universe.tags, 1);
 }
+
+/// Of one interval: as many as it usually has.
+int rows_of(const Interval& every) {
+  constexpr int usual[] = {1, 5, 21, 63, 252};  // of a day, a week, a month, a quarter, a year
+  return usual[std::size_t(every.unit())] * every.count();
+}
+
+/// First rows that are tried of one calendar, evenly over its interval.
+constexpr int most_starts = 21;
 
 bool has_impact(const std::vector<AssetCosts>& costs) {
   return std::ranges::any_of(costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
@@ -203,6 +214,37 @@ class Rehearsing {
           {{}, "No trading costs were given: these runs trade for free", {{Means::costs, "Give some", "10bp"}}});
     }
     return std::move(runs_);
+  }
+
+  /// The same weights on the same number of rows, from other first rows.
+  std::vector<TimingLuck> timing(const std::string& portfolio, int threads) {
+    std::vector<TimingLuck> all;
+    const auto allocation = std::ranges::find(portfolios_.all, portfolio, &Allocation::name);
+    if (allocation == portfolios_.all.end() || settings_.reestimate) return all;
+    how_.keep_weights = how_.track_targets = false;
+    auto plan = plan_;
+    plan.weights = allocation->weights;
+    plan.terms.keep_orders = false;
+    for (const auto& schedule : schedules_) {
+      if (!schedule.every || schedule.band || schedule.to != Schedule::To::targets) continue;
+      const int rows = rows_of(*schedule.every), starts = std::min(rows, most_starts);
+      if (starts < 2 || std::size_t(rows) + std::size_t(settings_.delay) >= table_.rows()) continue;
+      auto how = how_;
+      how.watch = {how_.watch.stop, {}};
+      const auto growth = Executor(threads).collect(
+          std::size_t(starts),
+          [&](std::size_t k) {
+            auto moved = plan;
+            moved.schedule = schedule;
+            moved.schedule.every = Interval(rows, Unit::day);
+            moved.schedule.anchor = int(k) * rows / starts;
+            return rehearse(table_, moved, how).growth_per_year;
+          },
+          how_.watch);
+      const auto [lowest, highest] = std::ranges::minmax(growth);
+      all.push_back({allocation->name, schedule.name, rows, starts, lowest, highest});
+    }
+    return all;
   }
 
  private:
@@ -373,6 +415,12 @@ class Rehearsing {
 Runs runs_of(const Universe& universe, const Basis& basis, const Portfolios& portfolios, const Sources& sources,
              const Settings& settings, const Watch& watch) {
   return Rehearsing(universe, basis, portfolios, sources, settings, watch).make();
+}
+
+std::vector<TimingLuck> timing_of(const Universe& universe, const Basis& basis, const Portfolios& portfolios,
+                                  const Sources& sources, const Settings& settings, const std::string& portfolio,
+                                  const LuckOptions& options) {
+  return Rehearsing(universe, basis, portfolios, sources, settings, options.watch).timing(portfolio, options.threads);
 }
 
 }  // namespace inchtide

@@ -80,6 +80,8 @@ TEST(Options, OnesThatDoNothingBesideAnotherAreRefusedWithTheReason) {
            {"relate" + m + "--pick-absolute", "--pick-absolute: it does nothing without --pick"},
            {"frontier" + m + "--block 3", "--block: it does nothing without --draws"},
            {"frontier" + m + "--seed 3", "--seed: it does nothing without --draws or --cloud"},
+           {"rehearse" + m + "--seed 3 --draws 0", "--seed: it does nothing beside --draws 0"},
+           {"rehearse" + m + "--baseline yearly --draws 0", "--baseline: it does nothing beside --draws 0"},
            {"inspect" + m + "--shape long", "--shape: it does nothing without --csv or --xlsx"},
            {"inspect" + m + "--last-period keep", "--last-period: it does nothing without --every"},
            {"inspect" + m + "--every 1m", "--every: it does nothing without --fields or --csv"},
@@ -166,6 +168,7 @@ TEST(Options, TheExampleOfEachChangesWhatACommandSays) {
     const std::vector<std::string> rehearsals = {"--size",       "--smallest-order", "--cash-floor", "--cash-rate",
                                                  "--reestimate", "--window",         "--start"};
     if (std::ranges::find(rehearsals, one.option) != rehearsals.end()) base += " --split 2022-01-01 --wealth 1000000";
+    if (one.option == "--baseline" || one.option == "--tried") base = with_mandate;
     if (one.option == "--real-moves") base = with_mandate + " --field close";
     if (one.option == "--cash-rate") base += " --limit 'budget = 90%'";
     if (one.option == "--window") base += " --reestimate 1y";
@@ -214,6 +217,9 @@ TEST(Options, ThatAreNoSettingsChangeWhatACommandShows) {
                                                         {"estimate --draws 50", "--block 9"},
                                                         {"estimate --draws 50", "--seed 2"},
                                                         {"estimate", "--compare"},
+                                                        {"rehearse", "--draws 50"},
+                                                        {"rehearse --draws 50", "--block 9"},
+                                                        {"rehearse --draws 50", "--seed 2"},
                                                         {"frontier", "--lower-half"},
                                                         {"frontier", "--draws 20"},
                                                         {"weigh", "--sweep TIDEMILL:KELPFARM"},
@@ -227,7 +233,7 @@ TEST(Options, ThatAreNoSettingsChangeWhatACommandShows) {
 }
 
 TEST(Options, ThreadsChangeNoResult) {
-  for (const char* command : {"estimate", "frontier --draws 20", "relate --draws 50"}) {
+  for (const char* command : {"estimate", "frontier --draws 20", "relate --draws 50", "rehearse --draws 50"}) {
     const auto words = std::string(command) + " --mandate " + demo + "/mandate.toml --json - --threads ";
     EXPECT_EQ(run_tool(words + "1").out, run_tool(words + "2").out) << command;
   }

@@ -55,6 +55,33 @@ TEST(Rehearse, RunsEveryPortfolioOnEverySchedule) {
   for (const auto& one : result["promised"]) EXPECT_GT(one["volatility"].get<double>(), 0);
 }
 
+TEST(Rehearse, SaysWhatOfTheBestWasLuck) {
+  const std::string few = "rehearse" + mandate + " --schedule never --schedule 1m --schedule 1y --aim equal ";
+  const auto said = run_tool(few + "--baseline 1y --tried 7 --draws 200 --json -");
+  const auto luck = json::parse(said.out)["result"]["luck"];
+  EXPECT_EQ(luck["baseline"], "equal, 1y");
+  EXPECT_EQ(luck["tries"], 10);
+  EXPECT_EQ(luck["distinct"], 3);
+  ASSERT_EQ(luck["p_values"].size(), 2u);
+  double least = 1;
+  for (const auto& [run, p] : luck["p_values"].items()) {
+    if (!p.is_null()) least = std::min(least, p.get<double>());
+  }
+  EXPECT_EQ(luck["p_value"], least) << "the best's";
+  EXPECT_TRUE(luck["p_values"].contains(luck["best"].get<std::string>()));
+  EXPECT_EQ(luck["blocks"].size(), 2u);
+  ASSERT_EQ(luck["timing"].size(), 2u);
+  for (const auto& one : luck["timing"]) EXPECT_LT(one["lowest"].get<double>(), one["highest"].get<double>());
+  EXPECT_THAT(luck["verdict"].get<std::string>(), HasSubstr("10 tries (3 of them rehearsed here)"));
+  EXPECT_THAT(run_tool(few + "--draws 200 --baseline 1y").out,
+              AllOf(HasSubstr("What was luck, beside equal, 1y"), HasSubstr("What the choice of the day alone does")));
+  // The same draws for the same seed, others for another, none for none.
+  EXPECT_EQ(result_of(few + "--baseline 1y --tried 7 --draws 200")["luck"], luck);
+  EXPECT_NE(result_of(few + "--baseline 1y --tried 7 --draws 200 --seed 9")["luck"], luck);
+  EXPECT_FALSE(result_of(few + "--draws 0").contains("luck"));
+  EXPECT_THAT(run_tool(few + "--baseline yeerly").err, HasSubstr("no run, schedule or portfolio is called 'yeerly'"));
+}
+
 TEST(Rehearse, PricesAfterTheSplitDoNotChangeTheWeightsChosen) {
   const Folder folder;
   fs::create_directories(folder / "prices");

@@ -25,6 +25,7 @@
 #include "inchtide/base/api.hpp"
 #include "inchtide/base/costs.hpp"
 #include "inchtide/base/day.hpp"
+#include "inchtide/base/eigen.hpp"
 
 namespace inchtide {
 
@@ -77,6 +78,9 @@ struct INCHTIDE_API AgainstBenchmark {
 /// Returns from row `delay` on beside a benchmark's.
 /// @throws InputError for a benchmark of other days
 [[nodiscard]] INCHTIDE_API AgainstBenchmark against(const Rehearsal& run, const Rehearsal& benchmark, int delay);
+
+/// Net returns from row to row, flows aside; the first is that of the row after row `delay`.
+[[nodiscard]] INCHTIDE_API Eigen::VectorXd returns_of(const Rehearsal& run, int delay);
 
 /// Calendar years, and months, from row `delay` on; parts of one at both ends.
 [[nodiscard]] INCHTIDE_API std::vector<SpanOfRun> years_of(const Rehearsal& run, int delay);

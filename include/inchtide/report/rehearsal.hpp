@@ -11,10 +11,12 @@
 ///        "even, never: 5.00% a year after costs of 0.00% a year, deepest fall 0.00%, 2 orders");
 /// @endcode
 
+#include <optional>
 #include <string>
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/report/chapter.hpp"
+#include "inchtide/study/luck.hpp"
 #include "inchtide/study/runs.hpp"
 
 namespace inchtide::report {
@@ -24,10 +26,12 @@ namespace inchtide::report {
 /// Its figures, a line each.
 [[nodiscard]] INCHTIDE_API std::string in_full(const Rehearsal& run);
 
-/// Table: runs. Chart: wealth. Result: `runs`.
+/// Tables: runs, and what stands beside them. Charts: wealth and others. Result: `runs`, `luck`.
+/// @param luck of the runs, where it was asked
 /// @param from with the day of the split
 [[nodiscard]] INCHTIDE_API Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe,
                                                     const Portfolios& portfolios, const Settings& settings,
-                                                    const Background& from);
+                                                    const Background& from,
+                                                    const std::optional<StudyLuck>& luck = std::nullopt);
 
 }  // namespace inchtide::report

@@ -103,6 +103,8 @@ struct INCHTIDE_API Settings {
   double withholding = 0;                   ///< of dividends, where closes are raw and their actions known
   std::vector<std::string> real_moves{};    ///< assets whose raw closes may move like a split without being one
   bool start_from_current = false;          ///< from what is held now, and not from cash
+  std::string baseline{};                   ///< the run that others are held against: see `luck_among`
+  double tried = 0;                         ///< what was tried besides and isn't run, for what luck does
   bool show_log = false;                    ///< what happened day by day is told, not only in files
 };
 
