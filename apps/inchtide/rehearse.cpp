@@ -12,21 +12,34 @@ namespace {
 
 constexpr int usual_draws = 1000;
 
-/// What of it was luck; nothing of one run, unless it was asked about, or where no draws are wanted.
-std::optional<StudyLuck> luck_of_runs(const Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
-                                      const Options& options) {
-  const auto draws = draws_of(options, usual_draws);
-  const bool one_run = runs.all.size() - (runs.against.empty() ? 0 : 1) < 2;
-  const bool asked = options.has("--baseline") || options.has("--tried");
-  if (!draws || (one_run && !asked)) return std::nullopt;
-  LuckOptions how{draws->draws, draws->block, draws->seed};
-  how.threads = options.threads;
-  how.watch = draws->watch;
+/// What of it was luck, with what the choice of the day does to the one that stands out most.
+StudyLuck luck_with_timing(const Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
+                           const LuckOptions& how) {
   auto luck = luck_among(runs, prepared.settings, prepared.basis.risk_free, how);
   const auto most = luck.judged.best ? luck.of_all(*luck.judged.best) : luck.baseline;
   luck.timing = timing_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings,
                           runs.all[most].aim, how);
   return luck;
+}
+
+/// The same; nothing of one run, or where no draws are wanted. Unless it was asked about by name, what stands in its
+/// way is a warning and costs nothing else.
+std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
+                                      const Options& options) {
+  const bool one_run = runs.all.size() - (runs.against.empty() ? 0 : 1) < 2;
+  const bool asked = options.has("--baseline") || options.has("--tried");
+  const auto draws = draws_of(options, usual_draws);
+  if (!draws || (one_run && !asked)) return std::nullopt;
+  LuckOptions how{draws->draws, draws->block, draws->seed};
+  how.threads = options.threads;
+  how.watch = draws->watch;
+  try {
+    return luck_with_timing(runs, prepared, portfolios, how);
+  } catch (const InputError& error) {
+    if (asked) throw;
+    runs.warnings.push_back(error.notice().led_by("What was luck cannot be told"));
+  }
+  return std::nullopt;
 }
 
 }  // namespace
@@ -36,10 +49,11 @@ report::Chapter rehearse(const Options& options) {
   const auto split = split_of(study.settings());
   const auto prepared = prepare(std::move(study), split);
   const auto portfolios = portfolios_of(prepared, options);
-  const auto runs =
+  auto runs =
       runs_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, watched(options));
+  const auto luck = luck_of_runs(runs, prepared, portfolios, options);
   return report::rehearse_chapter(runs, prepared.basis, *prepared.universe, portfolios, prepared.settings,
-                                  prepared.from, luck_of_runs(runs, prepared, portfolios, options));
+                                  prepared.from, luck);
 }
 
 void add_rehearse(CLI::App& tool, Options& options) {

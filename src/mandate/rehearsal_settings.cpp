@@ -318,7 +318,7 @@ Declarations of_the_rehearsal() {
        "NAME",
        "The run that the others are held against: a schedule, a portfolio, or both: \"equal, yearly\"",
        "the first",
-       "yearly",
+       "monthly",
        {Step::rehearsal},
        into(&Settings::baseline, [](const Given& g) { return g.text(); })},
       {"rehearsal.tried",

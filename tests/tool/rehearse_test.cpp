@@ -79,7 +79,14 @@ TEST(Rehearse, SaysWhatOfTheBestWasLuck) {
   EXPECT_EQ(result_of(few + "--baseline 1y --tried 7 --draws 200")["luck"], luck);
   EXPECT_NE(result_of(few + "--baseline 1y --tried 7 --draws 200 --seed 9")["luck"], luck);
   EXPECT_FALSE(result_of(few + "--draws 0").contains("luck"));
-  EXPECT_THAT(run_tool(few + "--baseline yeerly").err, HasSubstr("no run, schedule or portfolio is called 'yeerly'"));
+  const auto unknown = run_tool(few + "--baseline yeerly");
+  EXPECT_EQ(unknown.code, 1);
+  EXPECT_THAT(unknown.err, HasSubstr("no run, schedule or portfolio is called 'yeerly'"));
+  // The mandate's baseline is none of these runs: that costs the question alone.
+  const auto without = run_tool(few);
+  EXPECT_EQ(without.code, 0);
+  EXPECT_THAT(without.err,
+              HasSubstr("What was luck cannot be told: baseline: no run, schedule or portfolio is called"));
 }
 
 TEST(Rehearse, PricesAfterTheSplitDoNotChangeTheWeightsChosen) {
