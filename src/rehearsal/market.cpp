@@ -14,7 +14,6 @@
 namespace inchtide {
 namespace {
 
-constexpr std::size_t trailing_rows = 21;  // of the figures that impact hangs on
 
 void note(WalkState& state, Event event) {
   state.so_far.log.push_back(std::move(event));
@@ -29,10 +28,9 @@ Market::Market(const PriceTable& table, const RehearsalPlan& plan, const Rehears
 }
 
 void Market::read_actions() {
-  const Day first = table_.days[options_.first_row];
   for (const auto& action : options_.actions) {
     const auto asset = find_name(action.asset, table_.codes());
-    if (!asset || action.ex_day <= first || action.ex_day > table_.days.back()) continue;
+    if (!asset || action.ex_day <= table_.days.front() || action.ex_day > table_.days.back()) continue;
     if (!(action.split > 0) || !std::isfinite(action.split) || !(action.dividend >= 0) ||
         !std::isfinite(action.dividend)) {
       throw InputError(Where::of_asset(action.asset),
@@ -78,7 +76,12 @@ bool Market::acts(std::size_t row) const {
 }
 
 void Market::look_back(WalkState& state) const {
-  for (std::size_t t = 0; t < options_.first_row; ++t) price(state, t);
+  for (std::size_t t = 0; t < options_.first_row; ++t) {
+    price(state, t);
+    for (const auto& action : of_row(actions_, t)) {
+      if (state.closed_for[std::size_t(action.asset)] > 0) state.last_price[action.asset] /= action.split;
+    }
+  }
 }
 
 double Market::wealth_at_start(const WalkState& state) const {
@@ -198,6 +201,7 @@ void Market::end(WalkState& state, std::size_t row, Eigen::Index asset, double h
 }
 
 void Market::act(WalkState& state, std::size_t row, const TradeTerms& terms) const {
+  if (row <= options_.first_row) return;  // what is held then has them behind it
   for (const auto& action : of_row(actions_, row)) {
     auto& units = state.ledger.units[action.asset];
     const auto& code = table_.assets[std::size_t(action.asset)].code;

@@ -13,6 +13,8 @@ inline constexpr double cash_rounding = 1e-14;
 inline constexpr double lot_rounding = 1e-12;
 /// Calendar days of a year of charges; not a tolerance, and known by all that charge.
 inline constexpr double days_of_charges = 365;
+/// Rows up to a decision of the figures that impact hangs on.
+inline constexpr std::size_t trailing_rows = 21;
 /// After so many steps of a kind that nearly always ends in a handful, halving takes over.
 inline constexpr int newton_steps = 20;
 /// At most so many steps towards the wealth after a trade; a handful are needed.

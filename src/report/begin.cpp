@@ -19,8 +19,10 @@ Json inputs_of(const Universe& universe, const Settings& settings, const Backgro
     }
     inputs["passed_over"] = list;
   }
-  inputs["from"] = to_string(universe.prices.days.front());
-  inputs["to"] = to_string(universe.prices.days.back());
+  if (!universe.prices.days.empty()) {
+    inputs["from"] = to_string(universe.prices.days.front());
+    inputs["to"] = to_string(universe.prices.days.back());
+  }
   inputs["every"] = universe.every.text();
   inputs["drop_misprints"] = settings.drop_misprints;
   inputs["align"] = settings.align.text();

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "begin.hpp"
+#include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "json.hpp"
 #include "luck.hpp"
@@ -426,6 +427,7 @@ std::string in_full(const Rehearsal& run) {
 
 Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe, const Portfolios& portfolios,
                          const Settings& settings, const Background& from, const std::optional<StudyLuck>& luck) {
+  if (runs.all.empty()) throw InputError("rehearsal", "there is no run to show", "Give those of a study");
   auto chapter = begin_chapter("rehearse", basis, &universe, settings, from, runs.warnings);
   chapter.sentence = in_a_line(runs.all.front());
   chapter.in_part = chapter.in_part || !portfolios.unanswered.empty() || !runs.failed.empty();

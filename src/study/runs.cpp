@@ -11,6 +11,7 @@
 #include "inchtide/base/executor.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/study/luck.hpp"
+#include "rehearsal/tolerances.hpp"
 #include "study/choosing_anew.hpp"
 #include "study/walk_prices.hpp"
 
@@ -117,15 +118,23 @@ bool has_impact(const std::vector<AssetCosts>& costs) {
   return std::ranges::any_of(costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
 }
 
-/// What is held on the walk's first row, by the weights held now.
-Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, double wealth) {
+/// The days on which any asset has a price of its own, and the benchmark's prices on them.
+PriceTable priced_days(const Universe& universe, const Settings& settings) {
+  AlignPolicy any;
+  any.kind = AlignPolicy::Kind::any;
+  return align(histories_to_walk(universe, settings), any, universe.benchmark ? 1 : 0)
+      .table.between(std::nullopt, settings.to);
+}
+
+/// What is held on a walk's first row, by the weights held now.
+Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, std::size_t first_row, double wealth) {
   Ledger ledger{Eigen::VectorXd::Zero(weights.size()), wealth * (1 - weights.sum())};
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
     if (weights[i] == 0) continue;
-    const double price = table.prices(0, i);
+    const double price = table.prices(Eigen::Index(first_row), i);
     if (std::isnan(price)) {
       throw InputError(Where::of_asset(table.assets[std::size_t(i)].code),
-                       fmt::format("it is held, and has no price on {}", to_string(table.days.front())),
+                       fmt::format("it is held, and has no price on {}", to_string(table.days[first_row])),
                        {Means::split, "Choose another day"});
     }
     ledger.units[i] = weights[i] * wealth / price;
@@ -143,10 +152,7 @@ Day split_of(const Settings& settings) {
 
 PriceTable walk_of(const Universe& universe, const Settings& settings, std::vector<Notice>& warnings) {
   const auto split = split_of(settings);
-  AlignPolicy any;
-  any.kind = AlignPolicy::Kind::any;
-  auto walk = align(histories_to_walk(universe, settings), any, universe.benchmark ? 1 : 0)
-                  .table.between(std::nullopt, settings.to);
+  auto walk = priced_days(universe, settings);
   if (universe.benchmark) carry_last_column(walk, *universe.benchmark, warnings);
   return from_split(walk, split);
 }
@@ -185,7 +191,7 @@ class Rehearsing {
     plan_.tags = universe.tags;
     plan_.terms = {asset_costs(settings.costs, universe.assets, universe.tags), settings.smallest_order,
                    lots_of(settings, universe, table_), settings.cash_floor};
-    if (has_impact(plan_.terms.costs)) how_.traded_value = traded_to_walk(universe, table_);
+    if (has_impact(plan_.terms.costs)) look_back_for_impact();
     if (settings.start_from_current) start_from_current();
   }
 
@@ -228,7 +234,7 @@ class Rehearsing {
     for (const auto& schedule : schedules_) {
       if (!schedule.every || schedule.band || schedule.to != Schedule::To::targets) continue;
       const int rows = rows_of(*schedule.every), starts = std::min(rows, most_starts);
-      if (starts < 2 || std::size_t(rows) + std::size_t(settings_.delay) >= table_.rows()) continue;
+      if (starts < 2 || std::size_t(rows) + std::size_t(settings_.delay) >= walk_.rows()) continue;
       auto how = how_;
       how.watch = {how_.watch.stop, {}};
       const auto growth = Executor(threads).collect(
@@ -248,6 +254,15 @@ class Rehearsing {
   }
 
  private:
+  /// What the first trades' impact hangs on is history.
+  void look_back_for_impact() {
+    const auto all = priced_days(universe_, settings_).only(universe_.assets);
+    const auto first = std::size_t(std::ranges::lower_bound(all.days, walk_.days.front()) - all.days.begin());
+    how_.first_row = std::min(first, trailing_rows);
+    table_ = all.between(all.days[first - how_.first_row], std::nullopt);
+    how_.traded_value = traded_to_walk(universe_, table_);
+  }
+
   /// Once a reason.
   void warn_of_failures() {
     std::vector<std::string> told;
@@ -266,7 +281,7 @@ class Rehearsing {
       throw InputError("rehearsal", "it is to start from what is held now, which isn't known",
                        {{Means::current, "Give the weights"}});
     }
-    how_.start = held(basis_.facts.current, table_, how_.wealth);
+    how_.start = held(basis_.facts.current, table_, how_.first_row, how_.wealth);
   }
 
   void add(const Allocation& allocation, const Schedule& schedule) {
@@ -332,7 +347,7 @@ class Rehearsing {
     const bool has_it = std::ranges::any_of(
         portfolios_.all, [](const Allocation& a) { return a.aim && a.aim->kind == Aim::Kind::equal; });
     if (has_it || schedule == schedules_.end()) return;
-    const auto first = table_.prices.row(0).transpose().array();
+    const auto first = table_.prices.row(Eigen::Index(how_.first_row)).transpose().array();
     auto plan = plan_;
     plan.weights = first.isNaN().select(0.0, Eigen::VectorXd::Ones(first.size())).matrix();
     plan.weights /= plan.weights.sum();

@@ -276,6 +276,36 @@ TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
   EXPECT_NEAR(run.growth, 0.02, 1e-12);
 }
 
+/// The first asset's shares are split in two ten days before the walk begins: no move of its price.
+void split_before_the_walk(Rehearsed& one) {
+  auto& bars = one.sources.bars[0];
+  const auto first = std::size_t(std::ranges::lower_bound(bars.days, *one.settings.split) - bars.days.begin());
+  for (std::size_t t = first - 10; t < bars.days.size(); ++t) {
+    bars.of(PriceField::close)[t] /= 2;
+    bars.of(PriceField::volume)[t] *= 2;
+  }
+  one.sources.actions = {{bars.asset, bars.days[first - 10], 2, 0}};
+}
+
+/// Coefficient x sd of the 20 returns up to the decision x root of value / a million x value.
+double impact_by_hand(const Rehearsed& one, const std::string& asset, Day decided, double value) {
+  const auto& bars = *std::ranges::find(one.sources.bars, asset, &BarHistory::asset);
+  const auto& closes = bars.of(PriceField::close);
+  const auto at = std::size_t(std::ranges::find(bars.days, decided) - bars.days.begin());
+  double sum = 0, squares = 0;
+  for (std::size_t t = at - 19; t <= at; ++t) {
+    double relative = closes[t] / closes[t - 1];
+    if (one.sources.actions && one.sources.actions->front().asset == asset &&
+        one.sources.actions->front().ex_day == bars.days[t]) {
+      relative *= 2;
+    }
+    sum += relative - 1;
+    squares += (relative - 1) * (relative - 1);
+  }
+  const double sd = std::sqrt((squares - sum * sum / 20) / 19);
+  return 0.5 * sd * std::sqrt(value / 1e6) * value;
+}
+
 TEST(StudyRuns, ImpactHangsOnVolumes) {
   Rehearsed one;
   one.settings.costs = {{"all"}};
@@ -284,27 +314,21 @@ TEST(StudyRuns, ImpactHangsOnVolumes) {
   for (auto& bars : one.sources.bars) {
     for (double close : bars.of(PriceField::close)) bars.of(PriceField::volume).push_back(1e6 / close);
   }
-  one.settings.delay = 30;  // by then there are trailing figures
   one.settings.schedules = {Schedule::parse("2m", "")};
-  const auto run = one.runs().all.front();
-  ASSERT_GT(run.trades.size(), 3u);
-  // The second trade by hand: coefficient x sd of the 20 returns up to the decision x root of value / a million x
-  // value.
-  const auto& trade = run.trades[1];
-  for (const auto& order : trade.orders) {
-    const auto& bars = one.sources.bars[std::size_t(
-        std::ranges::find(one.sources.bars, run.assets[std::size_t(order.asset)], &BarHistory::asset) -
-        one.sources.bars.begin())];
-    const auto& closes = bars.of(PriceField::close);
-    const auto at = std::size_t(std::ranges::find(bars.days, trade.decided) - bars.days.begin());
-    double sum = 0, squares = 0;
-    for (std::size_t t = at - 19; t <= at; ++t) {
-      const double r = closes[t] / closes[t - 1] - 1;
-      sum += r;
-      squares += r * r;
+  for (const bool split : {false, true}) {
+    if (split) split_before_the_walk(one);
+    const auto run = one.runs().all.front();
+    ASSERT_GT(run.trades.size(), 3u);
+    std::size_t orders = 0;
+    for (const auto& trade : run.trades) {  // the first is decided by days before the walk
+      for (const auto& order : trade.orders) {
+        const auto& asset = run.assets[std::size_t(order.asset)];
+        const double value = std::abs(order.value), expected = impact_by_hand(one, asset, trade.decided, value);
+        EXPECT_NEAR(order.cost.impact, expected, 1e-6 * expected + 1e-9) << asset << to_string(trade.decided);
+        ++orders;
+      }
     }
-    const double sd = std::sqrt((squares - sum * sum / 20) / 19), value = std::abs(order.value);
-    EXPECT_NEAR(order.cost.impact, 0.5 * sd * std::sqrt(value / 1e6) * value, 1e-6 * order.cost.impact + 1e-9);
+    EXPECT_GT(orders, 8u);
   }
 }
 

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
+#include <chrono>
 #include <cmath>
 #include <nlohmann/json.hpp>
 #include <set>
@@ -318,6 +320,71 @@ TEST(RehearseSettings, TiersChargeEachSliceOfAnOrder) {
     large += value > 5e5;
   }
   EXPECT_GT(large, 3);
+}
+
+/// Two assets over 90 weekdays in a folder of their own, with volumes.
+struct TwoTraded {
+  TwoTraded() {
+    for (int which : {0, 1}) {
+      std::string text = "date,close,volume\n";
+      Day day = *parse_day("2023-01-02");
+      for (int t = 0; t < 90; ++t, day += std::chrono::days{t % 5 == 0 ? 3 : 1}) {
+        days[std::size_t(t)] = to_string(day);
+        closes[which][t] = 50 + 5 * std::sin((which + 1) * t / 3.0) + which;
+        text += fmt::format("{},{},{}\n", days[std::size_t(t)], closes[which][t], volume);
+      }
+      folder.write(std::string("prices/") + (which == 0 ? "KELPFARM" : "TIDEMILL") + ".csv", text);
+    }
+    words = "rehearse --prices " + (folder / "prices").string() + " --every 1d --aim equal --split " + days[60];
+  }
+  static constexpr double volume = 20'000;
+  Folder folder;
+  std::array<std::string, 90> days;
+  double closes[2][90];
+  std::string words;
+};
+
+TEST(RehearseSettings, ImpactHangsOnTheDaysBeforeTheDecisionAlsoOfTheFirstTrade) {
+  const TwoTraded two;
+  const auto file = two.folder.write("m.toml", "[costs.all]\nimpact = 0.4\n").string();
+  const auto result = result_of(two.words + " --schedule never --mandate " + file);
+  const auto& trade = result["runs"][0]["trades"][0];
+  ASSERT_EQ(trade["decided"], two.days[59]);
+  ASSERT_EQ(trade["orders"].size(), 2u);
+  for (const auto& order : trade["orders"]) {
+    const auto& closes = two.closes[order["asset"] == "KELPFARM" ? 0 : 1];
+    double sum = 0, squares = 0, traded = 0;
+    for (int t = 39; t <= 59; ++t) {
+      traded += closes[t] * TwoTraded::volume / 21;
+      if (t == 39) continue;
+      const double r = closes[t] / closes[t - 1] - 1;
+      sum += r, squares += r * r;
+    }
+    const double volatility = std::sqrt((squares - sum * sum / 20) / 19), value = order["value"];
+    const double impact = 0.4 * volatility * std::sqrt(value / traded) * value;
+    EXPECT_NEAR(order["costs"]["impact"], impact, 1e-9 * impact);
+    EXPECT_GT(impact, 100);
+  }
+}
+
+TEST(RehearseSettings, StartsFromTheWeightsHeldNow) {
+  const TwoTraded two;
+  const auto held = two.folder.write("held.csv", "asset,weight\nKELPFARM,70%\nTIDEMILL,20%\n").string();
+  const auto result =
+      result_of(two.words + " --schedule never --cost 10bp --start current --wealth 2m --current " + held);
+  const auto& run = result["runs"][0];
+  EXPECT_NEAR(run["net"][0], 2e6, 1e-6);
+  // Held over the day until the trade; a tenth of it is cash.
+  const double kelp = 1.4e6 * two.closes[0][60] / two.closes[0][59];
+  const double mill = 0.4e6 * two.closes[1][60] / two.closes[1][59];
+  const auto& trade = run["trades"][0];
+  EXPECT_NEAR(trade["wealth_before"], kelp + mill + 2e5, 1e-6);
+  // W + 10bp of (kelp - W / 2) + 10bp of (W / 2 - mill) = V.
+  const double before = kelp + mill + 2e5, after = before - 0.001 * (kelp - mill);
+  EXPECT_NEAR(trade["wealth_after"], after, 1e-5);
+  ASSERT_EQ(trade["orders"].size(), 2u);
+  EXPECT_NEAR(trade["orders"][0]["value"], after / 2 - kelp, 1e-5);
+  EXPECT_NEAR(trade["orders"][1]["value"], after / 2 - mill, 1e-5);
 }
 
 TEST(RehearseLog, IsPrintedWhereItIsAskedFor) {

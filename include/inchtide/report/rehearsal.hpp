@@ -29,6 +29,7 @@ namespace inchtide::report {
 /// Tables: runs, and what stands beside them. Charts: wealth and others. Result: `runs`, `luck`.
 /// @param luck of the runs, where it was asked
 /// @param from with the day of the split
+/// @throws InputError without any run
 [[nodiscard]] INCHTIDE_API Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe,
                                                     const Portfolios& portfolios, const Settings& settings,
                                                     const Background& from,
