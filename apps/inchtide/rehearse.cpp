@@ -12,18 +12,8 @@ namespace {
 
 constexpr int usual_draws = 1000;
 
-/// What of it was luck, with what the choice of the day does to the one that stands out most.
-StudyLuck luck_with_timing(const Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
-                           const LuckOptions& how) {
-  auto luck = luck_among(runs, prepared.settings, prepared.basis.risk_free, how);
-  const auto most = luck.judged.best ? luck.of_all(*luck.judged.best) : luck.baseline;
-  luck.timing = timing_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings,
-                          runs.all[most].aim, how);
-  return luck;
-}
-
-/// The same; nothing of one run, or where no draws are wanted. Unless it was asked about by name, what stands in its
-/// way is a warning and costs nothing else.
+/// What of it was luck; nothing of one run, or where no draws are wanted. Unless it was asked about by name, what
+/// stands in its way is a warning and costs nothing else.
 std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
                                       const Options& options) {
   const bool one_run = runs.all.size() - (runs.against.empty() ? 0 : 1) < 2;
@@ -34,7 +24,8 @@ std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, cons
   how.threads = options.threads;
   how.watch = draws->watch;
   try {
-    return luck_with_timing(runs, prepared, portfolios, how);
+    return luck_with_timing(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, runs,
+                            how);
   } catch (const InputError& error) {
     if (asked) throw;
     runs.warnings.push_back(error.notice().led_by("What was luck cannot be told"));

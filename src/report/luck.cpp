@@ -34,26 +34,28 @@ std::string tries_text(const Luck& judged) {
   return fmt::format("{} tries ({} of them rehearsed here)", all, judged.distinct);
 }
 
-std::string verdict_of(const StudyLuck& luck, const std::vector<Rehearsal>& runs) {
+/// What stands out, and how often luck alone does as much; the second is empty where nothing stands out.
+std::pair<std::string, std::string> verdict_of(const StudyLuck& luck, const std::vector<Rehearsal>& runs) {
   const auto& judged = luck.judged;
   const auto& baseline = luck.names[luck.baseline];
   if (!judged.best) {
     const bool all_same = std::ranges::all_of(judged.runs, [](const TriedRun& r) { return r.beside == Beside::same; });
-    return all_same ? fmt::format("All runs are the same as {}", baseline)
-                    : fmt::format("No run differs from {} on enough days to tell luck from more", baseline);
+    return {all_same ? fmt::format("All runs are the same as {}", baseline)
+                     : fmt::format("No run differs from {} on enough days to tell luck from more", baseline),
+            ""};
   }
   const auto& best = judged.runs[*judged.best];
   if (best.difference <= 0) {
-    return fmt::format("Of {} none has a higher Sharpe ratio than {}", tries_text(judged), baseline);
+    return {fmt::format("Of {} none has a higher Sharpe ratio than {}", tries_text(judged), baseline), ""};
   }
   const auto& run = run_of(luck, runs, *judged.best);
   const double points = 100 * (run.growth_per_year - runs[luck.baseline].growth_per_year);
-  return fmt::format(
-      "Of {} {} stands out most from {}: its Sharpe ratio is {:.2f} higher, give or take {:.2f}, and it grows by "
-      "{:.2f} "
-      "points a year {}; luck alone lets the best of those rehearsed stand out as far in {}",
-      tries_text(judged), run.name, baseline, per_year(luck, best.difference), per_year(luck, best.error),
-      std::abs(points), points < 0 ? "less" : "more", of_hundred(judged.p_value));
+  return {
+      fmt::format("Of {} {} stands out most from {}: a Sharpe ratio {:.2f} higher, give or take {:.2f}, and {:.2f} "
+                  "points a year {} growth",
+                  tries_text(judged), run.name, baseline, per_year(luck, best.difference), per_year(luck, best.error),
+                  std::abs(points), points < 0 ? "less" : "more"),
+      fmt::format("Luck alone lets the best of those rehearsed stand out as far in {}", of_hundred(judged.p_value))};
 }
 
 std::string days_text(double block) {
@@ -75,13 +77,11 @@ std::string other_blocks(const Luck& judged) {
 }
 
 std::string deflated_text(const Luck& judged) {
-  const auto one = [](const DeflatedSharpe& deflated) {
-    return fmt::format("{} ({:.3g} tries)", percent_text(deflated.probability), deflated.tries);
-  };
+  const auto &all = *judged.deflated, &apart = *judged.deflated_correlated;
   return fmt::format(
-      "Second opinion: the probability that the highest Sharpe ratio is above what the highest of so many without any "
-      "edge would be is {}, or {} by how much the runs have in common",
-      one(*judged.deflated), one(*judged.deflated_correlated));
+      "Second opinion: the highest Sharpe ratio is above what the highest of {:.3g} without any edge would be with a "
+      "probability of {}, or {} for {:.3g}, by what the runs have in common",
+      all.tries, percent_text(all.probability), percent_text(apart.probability), apart.tries);
 }
 
 }  // namespace
@@ -95,7 +95,7 @@ Table luck_table(const StudyLuck& luck, const std::vector<Rehearsal>& runs) {
                {"Growth per year, more", Format::percent},
                {"Sharpe, more", Format::number2},
                {"give or take", Format::number2},
-               {"Luck alone does as well"}},
+               {"Luck alone"}},
               {},
               {}};
   for (std::size_t k = 0; k < judged.runs.size(); ++k) {
@@ -109,8 +109,10 @@ Table luck_table(const StudyLuck& luck, const std::vector<Rehearsal>& runs) {
                same ? Cell() : Cell(per_year(luck, one.difference)), same ? Cell() : Cell(per_year(luck, one.error)),
                told});
   }
-  table.notes.emplace_back(verdict_of(luck, runs));
+  const auto [found, how_often] = verdict_of(luck, runs);
+  table.notes.emplace_back(found);
   if (!judged.best) return table;
+  if (!how_often.empty()) table.notes.emplace_back(how_often);
   table.notes.emplace_back(
       "Luck alone: how often draws from the same days, with every edge taken out, put this run or a better one as far "
       "above the baseline, all runs counted");
@@ -164,7 +166,8 @@ Json luck_json(const StudyLuck& luck, const std::vector<Rehearsal>& runs) {
   }
   auto blocks = Json::array();
   for (const auto& other : judged.others) blocks.push_back({{"block", other.block}, {"p_value", other.p_value}});
-  Json json{{"verdict", verdict_of(luck, runs)},
+  const auto [found, how_often] = verdict_of(luck, runs);
+  Json json{{"verdict", how_often.empty() ? found : found + ". " + how_often},
             {"baseline", luck.names[luck.baseline]},
             {"tries", judged.tries},
             {"distinct", judged.distinct},

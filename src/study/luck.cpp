@@ -49,4 +49,16 @@ StudyLuck luck_among(const Runs& runs, const Settings& settings, double risk_fre
   return luck;
 }
 
+StudyLuck luck_with_timing(const Universe& universe, const Basis& basis, const Portfolios& portfolios,
+                           const Sources& sources, const Settings& settings, const Runs& runs,
+                           const LuckOptions& options) {
+  auto luck = luck_among(runs, settings, basis.risk_free, options);
+  const auto timing = [&](std::size_t run) {
+    return timing_of(universe, basis, portfolios, sources, settings, runs.all[run].aim, options);
+  };
+  if (luck.judged.best) luck.timing = timing(luck.of_all(*luck.judged.best));
+  if (luck.timing.empty()) luck.timing = timing(luck.baseline);
+  return luck;
+}
+
 }  // namespace inchtide

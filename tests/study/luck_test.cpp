@@ -112,6 +112,17 @@ TEST(StudyLuck, TheChoiceOfTheDayIsTheRangeOverBeginnings) {
     EXPECT_DOUBLE_EQ(timing[which].highest, highest);
     EXPECT_GT(highest, lowest);
   }
+  // What stands beside but is none of the portfolios has no timing: then it is the baseline's.
+  settings.schedules = {Schedule::parse("1m", "")};
+  const auto alone = portfolios_of(study.basis, study.sources, settings);
+  for (const char* baseline : {"minimum-variance", "equal"}) {
+    settings.baseline = baseline;
+    const auto runs = runs_of(study.universe, study.basis, alone, study.sources, settings);
+    const auto luck = luck_with_timing(study.universe, study.basis, alone, study.sources, settings, runs, {50, 5});
+    ASSERT_EQ(luck.names.size(), 2u);
+    ASSERT_EQ(luck.timing.size(), 1u) << baseline;
+    EXPECT_EQ(luck.timing[0].aim, "minimum-variance");
+  }
   auto anew = study.settings;
   anew.reestimate = Schedule::parse("1y", "");
   EXPECT_TRUE(timing_of(study.universe, study.basis, study.portfolios, study.sources, anew, "equal").empty());

@@ -72,4 +72,10 @@ struct INCHTIDE_API StudyLuck {
                                                              const Settings& settings, const std::string& portfolio,
                                                              const LuckOptions& options = {});
 
+/// Both: the timing is that of the aim which stands out most, else of the baseline's.
+[[nodiscard]] INCHTIDE_API StudyLuck luck_with_timing(const Universe& universe, const Basis& basis,
+                                                      const Portfolios& portfolios, const Sources& sources,
+                                                      const Settings& settings, const Runs& runs,
+                                                      const LuckOptions& options = {});
+
 }  // namespace inchtide
