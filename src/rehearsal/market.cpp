@@ -14,7 +14,6 @@
 namespace inchtide {
 namespace {
 
-
 void note(WalkState& state, Event event) {
   state.so_far.log.push_back(std::move(event));
 }

@@ -5,7 +5,9 @@
 #include <algorithm>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/executor.hpp"
 #include "inchtide/base/names.hpp"
+#include "study/walk_setup.hpp"
 
 namespace inchtide {
 namespace {
@@ -28,6 +30,15 @@ std::size_t find_baseline(const Runs& runs, std::size_t count, const std::string
                    did_you_mean(wanted, names));
 }
 
+/// Of one interval: as many as it usually has.
+int rows_of(const Interval& every) {
+  constexpr int usual[] = {1, 5, 21, 63, 252};  // of a day, a week, a month, a quarter, a year
+  return usual[std::size_t(every.unit())] * every.count();
+}
+
+/// First rows that are tried of one calendar, evenly over its interval.
+constexpr int most_starts = 21;
+
 }  // namespace
 
 StudyLuck luck_among(const Runs& runs, const Settings& settings, double risk_free, LuckOptions options) {
@@ -47,6 +58,39 @@ StudyLuck luck_among(const Runs& runs, const Settings& settings, double risk_fre
   options.tried = settings.tried;
   luck.judged = luck_of(others, baseline, options);
   return luck;
+}
+
+std::vector<TimingLuck> timing_of(const Universe& universe, const Basis& basis, const Portfolios& portfolios,
+                                  const Sources& sources, const Settings& settings, const std::string& portfolio,
+                                  const LuckOptions& options) {
+  std::vector<TimingLuck> all;
+  const auto allocation = std::ranges::find(portfolios.all, portfolio, &Allocation::name);
+  if (allocation == portfolios.all.end() || settings.reestimate) return all;
+  std::vector<Notice> told;  // with the runs
+  WalkSetup setup(universe, basis, sources, settings, told);
+  setup.how.track_targets = false;
+  setup.how.watch.stop = options.watch.stop;
+  setup.plan.weights = allocation->weights;
+  setup.plan.terms.keep_orders = false;
+  for (const auto& schedule : setup.schedules) {
+    if (!schedule.every || schedule.band || schedule.to != Schedule::To::targets) continue;
+    const int rows = rows_of(*schedule.every), starts = std::min(rows, most_starts);
+    if (starts < 2 || std::size_t(rows) + std::size_t(settings.delay) >= setup.walk.rows()) continue;
+    const auto growth = Executor(options.threads)
+                            .collect(
+                                std::size_t(starts),
+                                [&](std::size_t k) {
+                                  auto moved = setup.plan;
+                                  moved.schedule = schedule;
+                                  moved.schedule.every = Interval(rows, Unit::day);
+                                  moved.schedule.anchor = int(k) * rows / starts;
+                                  return rehearse(setup.table, moved, setup.how).growth_per_year;
+                                },
+                                options.watch);
+    const auto [lowest, highest] = std::ranges::minmax(growth);
+    all.push_back({allocation->name, schedule.name, rows, starts, lowest, highest});
+  }
+  return all;
 }
 
 StudyLuck luck_with_timing(const Universe& universe, const Basis& basis, const Portfolios& portfolios,

@@ -1,0 +1,169 @@
+#include "study/walk_setup.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+
+#include "inchtide/base/errors.hpp"
+#include "rehearsal/tolerances.hpp"
+#include "study/walk_prices.hpp"
+
+namespace inchtide {
+namespace {
+
+/// The schedules asked for, each once; else the usual ones that look within the walk.
+std::vector<Schedule> schedules_of(const Settings& settings, const PriceTable& walk, std::vector<Notice>& warnings) {
+  std::vector<Schedule> schedules;
+  for (const auto& schedule : settings.schedules) {
+    const auto same = std::ranges::find_if(schedules, [&](const Schedule& s) { return s.same_as(schedule); });
+    if (same == schedules.end()) {
+      schedules.push_back(schedule);
+    } else if (same->name != schedule.name) {
+      warnings.push_back(fmt::format("Schedule {} is the same as {} and isn't run again", schedule.name, same->name));
+    }
+  }
+  if (!schedules.empty()) return schedules;
+  for (const char* text : {"never", "1m", "1q", "1y"}) {
+    auto schedule = Schedule::parse(text, "schedules");
+    const auto looks = schedule.looks(walk.days);
+    if (!schedule.every || std::ranges::find(looks, true) != looks.end()) schedules.push_back(std::move(schedule));
+  }
+  return schedules;
+}
+
+/// The benchmark's last price where it has none.
+void carry_last_column(PriceTable& walk, const std::string& benchmark, std::vector<Notice>& warnings) {
+  const auto last = walk.prices.cols() - 1;
+  std::size_t carried = 0;
+  for (Eigen::Index t = 1; t < walk.prices.rows(); ++t) {
+    if (std::isfinite(walk.prices(t, last)) || !std::isfinite(walk.prices(t - 1, last))) continue;
+    walk.prices(t, last) = walk.prices(t - 1, last);
+    ++carried;
+  }
+  if (carried == 0) return;
+  warnings.push_back(
+      fmt::format("{} has no price on {} of the days of the walk: its last one counts there", benchmark, carried));
+}
+
+/// From the last day before the split, on which the first purchase is decided.
+PriceTable from_split(const PriceTable& prices, Day split) {
+  const auto first_after = std::ranges::lower_bound(prices.days, split);
+  if (first_after == prices.days.begin() || first_after == prices.days.end()) {
+    throw InputError("split", fmt::format("{} leaves no prices on one side of it", to_string(split)),
+                     {Means::split, fmt::format("Choose a day between {} and {}", to_string(prices.days.front()),
+                                                to_string(prices.days.back()))});
+  }
+  return prices.between(*(first_after - 1), std::nullopt);
+}
+
+/// The flows of a plan on the walk's days.
+std::vector<Flow> flows_of(const Settings& settings, const PriceTable& walk) {
+  std::vector<Flow> flows;
+  for (const auto& plan : settings.flows) {
+    if (plan.day) flows.push_back({*plan.day, plan.amount, plan.of_wealth});
+    if (!plan.every) continue;
+    const auto looks = plan.every->looks(walk.days);
+    for (std::size_t t = 0; t < walk.rows(); ++t) {
+      const std::chrono::year_month_day date{walk.days[t]};
+      if (!looks[t] || (plan.month && unsigned(date.month()) != unsigned(*plan.month))) continue;
+      flows.push_back({walk.days[t], plan.amount, plan.of_wealth});
+    }
+  }
+  return flows;
+}
+
+/// Real units need real prices.
+std::vector<double> lots_of(const Settings& settings, const Universe& universe, const PriceTable& table) {
+  if (settings.lots.empty()) return {};
+  for (const auto& asset : table.assets) {
+    if (asset.field != PriceField::adjusted_close) continue;
+    throw InputError(Where::of_asset(asset.code),
+                     "its prices are adjusted closes, which are no prices of a unit: whole units and lots mean nothing",
+                     {{Means::price_field, "Use raw closes", "close"}, "leave the lots out"});
+  }
+  return by_class(settings.lots, universe.assets, universe.tags, 1);
+}
+
+bool has_impact(const std::vector<AssetCosts>& costs) {
+  return std::ranges::any_of(costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
+}
+
+/// The days on which any asset has a price of its own, and the benchmark's prices on them.
+PriceTable priced_days(const Universe& universe, const Settings& settings) {
+  AlignPolicy any;
+  any.kind = AlignPolicy::Kind::any;
+  return align(histories_to_walk(universe, settings), any, universe.benchmark ? 1 : 0)
+      .table.between(std::nullopt, settings.to);
+}
+
+/// What is held on a walk's first row, by the weights held now.
+Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, std::size_t first_row, double wealth) {
+  Ledger ledger{Eigen::VectorXd::Zero(weights.size()), wealth * (1 - weights.sum())};
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
+    if (weights[i] == 0) continue;
+    const double price = table.prices(Eigen::Index(first_row), i);
+    if (std::isnan(price)) {
+      throw InputError(Where::of_asset(table.assets[std::size_t(i)].code),
+                       fmt::format("it is held, and has no price on {}", to_string(table.days[first_row])),
+                       {Means::split, "Choose another day"});
+    }
+    ledger.units[i] = weights[i] * wealth / price;
+  }
+  return ledger;
+}
+
+}  // namespace
+
+Day split_of(const Settings& settings) {
+  if (settings.split) return *settings.split;
+  throw InputError("split", "none was given, so the weights would be chosen by the very prices they are tested on",
+                   {Means::split, "Give a day: weights are estimated before it and rehearsed from it"});
+}
+
+PriceTable walk_of(const Universe& universe, const Settings& settings, std::vector<Notice>& warnings) {
+  const auto split = split_of(settings);
+  auto walk = priced_days(universe, settings);
+  if (universe.benchmark) carry_last_column(walk, *universe.benchmark, warnings);
+  return from_split(walk, split);
+}
+
+WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources& sources, const Settings& settings,
+                     std::vector<Notice>& warnings)
+    : walk(walk_of(universe, settings, warnings)),
+      table(walk.only(universe.assets)),
+      schedules(schedules_of(settings, walk, warnings)) {
+  check_for_splits(universe, settings, walk.days.front());
+  how.wealth = wealth_of(basis, settings);
+  how.delay = settings.delay;
+  how.risk_free = basis.risk_free;
+  how.size = settings.size;
+  how.flows = flows_of(settings, walk);
+  how.cash_rate = settings.cash_rate;
+  how.overdraft_rate = settings.overdraft_rate;
+  how.proceeds_earn = settings.proceeds_earn;
+  how.holiday_rows = settings.holiday_rows;
+  how.ended_after = settings.ended_after;
+  how.ends = settings.ends;
+  how.actions = actions_to_walk(universe, sources);
+  how.withholding = settings.withholding;
+  plan.tags = universe.tags;
+  plan.terms = {asset_costs(settings.costs, universe.assets, universe.tags), settings.smallest_order,
+                lots_of(settings, universe, table), settings.cash_floor};
+  if (has_impact(plan.terms.costs)) {  // what that of the first trades hangs on is history
+    const auto all = priced_days(universe, settings).only(universe.assets);
+    const auto first = std::size_t(std::ranges::lower_bound(all.days, walk.days.front()) - all.days.begin());
+    how.first_row = std::min(first, trailing_rows);
+    table = all.between(all.days[first - how.first_row], std::nullopt);
+    how.traded_value = traded_to_walk(universe, table);
+  }
+  if (!settings.start_from_current) return;
+  if (basis.facts.current.size() == 0) {
+    throw InputError("rehearsal", "it is to start from what is held now, which isn't known",
+                     {{Means::current, "Give the weights"}});
+  }
+  how.start = held(basis.facts.current, table, how.first_row, how.wealth);
+}
+
+}  // namespace inchtide

@@ -1,0 +1,23 @@
+#pragma once
+// What all rehearsals of a study share: the prices that are walked through, the schedules, and how it is done.
+
+#include <vector>
+
+#include "inchtide/study/runs.hpp"
+
+namespace inchtide {
+
+struct WalkSetup {
+  // @param warnings says what was carried forward and which schedules are the same
+  // @throws InputError as `runs_of`
+  WalkSetup(const Universe& universe, const Basis& basis, const Sources& sources, const Settings& settings,
+            std::vector<Notice>& warnings);
+
+  PriceTable walk;   // from the first row on, the benchmark's prices last
+  PriceTable table;  // of the assets, with rows before the first where costs look back
+  std::vector<Schedule> schedules;
+  RehearsalOptions how;
+  RehearsalPlan plan;  // its terms and tags
+};
+
+}  // namespace inchtide
