@@ -1,6 +1,7 @@
 // inchtide rehearse: test rebalancing schedules with trading costs.
 
 #include "inchtide/report/rehearsal.hpp"
+#include "inchtide/study/cost_levels.hpp"
 #include "inchtide/study/luck.hpp"
 #include "inchtide/study/runs.hpp"
 #include "output.hpp"
@@ -33,6 +34,15 @@ std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, cons
   return std::nullopt;
 }
 
+/// Of the baseline's portfolio, where it was asked.
+std::optional<CostLevels> levels_of_runs(const Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
+                                         const Options& options) {
+  if (!prepared.settings.cost_levels) return std::nullopt;
+  const auto& baseline = runs.all[baseline_of(runs, prepared.settings)];
+  return cost_levels_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings,
+                        baseline.aim, baseline.schedule, options.threads, watched(options));
+}
+
 }  // namespace
 
 report::Chapter rehearse(const Options& options) {
@@ -43,8 +53,9 @@ report::Chapter rehearse(const Options& options) {
   auto runs =
       runs_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, watched(options));
   const auto luck = luck_of_runs(runs, prepared, portfolios, options);
+  const auto levels = levels_of_runs(runs, prepared, portfolios, options);
   return report::rehearse_chapter(runs, prepared.basis, *prepared.universe, portfolios, prepared.settings,
-                                  prepared.from, luck);
+                                  prepared.from, luck, levels);
 }
 
 void add_rehearse(CLI::App& tool, Options& options) {
@@ -63,7 +74,7 @@ void add_rehearse(CLI::App& tool, Options& options) {
   add_figure_option(
       command, options,
       "wealth (with drawdown), held (weights over time), schedules, turnover, costs (by part), each of the "
-      "first portfolio or of another: held-AIM; drift (against cost)");
+      "first portfolio or of another: held-AIM; drift (against cost); levels (with --cost-levels)");
 }
 
 }  // namespace inchtide::app

@@ -195,6 +195,19 @@ bool SideCosts::is_free() const {
   return fee == 0 && least == 0 && steepest() == 0 && impact == 0 && !own;
 }
 
+AssetCosts at_level(AssetCosts costs, double level) {
+  for (auto* side : {&costs.buy, &costs.sell}) {
+    for (double* part :
+         {&side->fee, &side->least, &side->half_spread, &side->stamp_duty, &side->conversion, &side->impact}) {
+      *part *= level;
+    }
+    if (std::isfinite(side->most)) side->most *= level;
+    for (auto& tier : side->tiers) tier.rate *= level;
+    if (side->own) side->own = [own = side->own, level](double value) { return level * own(value); };
+  }
+  return costs;
+}
+
 bool SideCosts::is_proportional() const {
   return fee == 0 && least == 0 && std::isinf(most) && impact == 0 && tiers.size() <= 1 && !own;
 }

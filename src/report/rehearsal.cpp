@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "begin.hpp"
+#include "cost_levels.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "json.hpp"
@@ -426,13 +427,15 @@ std::string in_full(const Rehearsal& run) {
 }
 
 Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe, const Portfolios& portfolios,
-                         const Settings& settings, const Background& from, const std::optional<StudyLuck>& luck) {
+                         const Settings& settings, const Background& from, const std::optional<StudyLuck>& luck,
+                         const std::optional<CostLevels>& levels) {
   if (runs.all.empty()) throw InputError("rehearsal", "there is no run to show", "Give those of a study");
   auto chapter = begin_chapter("rehearse", basis, &universe, settings, from, runs.warnings);
   chapter.sentence = in_a_line(runs.all.front());
   chapter.in_part = chapter.in_part || !portfolios.unanswered.empty() || !runs.failed.empty();
   chapter.result = rehearse_json(runs, settings.delay);
   if (luck) chapter.result["luck"] = luck_json(*luck, runs.all);
+  if (levels) chapter.result["cost_levels"] = cost_levels_json(*levels);
   const auto& currency = universe.currency;
   auto compared = runs_table(runs.all, currency);
   auto& notes = compared.notes;
@@ -447,6 +450,7 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   chapter.tables.push_back(std::move(compared));
   if (luck) chapter.tables.push_back(luck_table(*luck, runs.all));
   if (luck && !luck->timing.empty()) chapter.tables.push_back(timing_table(luck->timing));
+  if (levels) chapter.tables.push_back(cost_levels_table(*levels));
   if (runs.against.size() > 1) chapter.tables.push_back(against_table(runs, *universe.benchmark));
   chapter.tables.push_back(years_table(runs.all, settings.delay));
   chapter.tables.push_back(stretches_table(runs.all));
@@ -459,6 +463,7 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   chapter.tables.push_back(weights_table(runs.all));
   chapter.tables.push_back(holdings_table(runs.all));
   chapter.charts = rehearsal_charts(runs.all, settings.delay, !runs.against.empty());
+  if (levels) chapter.charts.push_back(cost_levels_chart(*levels));
   return chapter;
 }
 

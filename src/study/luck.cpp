@@ -17,19 +17,6 @@ std::size_t count_of(const Runs& runs) {
   return runs.all.size() - (runs.against.empty() ? 0 : 1);
 }
 
-std::size_t find_baseline(const Runs& runs, std::size_t count, const std::string& wanted) {
-  if (wanted.empty()) return 0;
-  std::vector<std::string> names;
-  for (const auto part : {&Rehearsal::name, &Rehearsal::schedule, &Rehearsal::aim}) {
-    for (std::size_t k = 0; k < count; ++k) {
-      if (same_name(runs.all[k].*part, wanted)) return k;
-      names.push_back(runs.all[k].*part);
-    }
-  }
-  throw InputError("baseline", fmt::format("no run, schedule or portfolio is called '{}'", wanted),
-                   did_you_mean(wanted, names));
-}
-
 /// Of one interval: as many as it usually has.
 int rows_of(const Interval& every) {
   constexpr int usual[] = {1, 5, 21, 63, 252};  // of a day, a week, a month, a quarter, a year
@@ -41,10 +28,25 @@ constexpr int most_starts = 21;
 
 }  // namespace
 
+std::size_t baseline_of(const Runs& runs, const Settings& settings) {
+  const auto& wanted = settings.baseline;
+  if (wanted.empty()) return 0;
+  const auto count = count_of(runs);
+  std::vector<std::string> names;
+  for (const auto part : {&Rehearsal::name, &Rehearsal::schedule, &Rehearsal::aim}) {
+    for (std::size_t k = 0; k < count; ++k) {
+      if (same_name(runs.all[k].*part, wanted)) return k;
+      names.push_back(runs.all[k].*part);
+    }
+  }
+  throw InputError("baseline", fmt::format("no run, schedule or portfolio is called '{}'", wanted),
+                   did_you_mean(wanted, names));
+}
+
 StudyLuck luck_among(const Runs& runs, const Settings& settings, double risk_free, LuckOptions options) {
   StudyLuck luck;
   const auto count = count_of(runs);
-  luck.baseline = find_baseline(runs, count, settings.baseline);
+  luck.baseline = baseline_of(runs, settings);
   if (count < 2) throw InputError("luck", "there is one run", "Rehearse several, of which one is the baseline");
   luck.rows_per_year = runs.all.front().rows_per_year;
   const double free_of_risk = risk_free / luck.rows_per_year;

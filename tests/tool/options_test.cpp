@@ -168,7 +168,7 @@ TEST(Options, TheExampleOfEachChangesWhatACommandSays) {
     const std::vector<std::string> rehearsals = {"--size",       "--smallest-order", "--cash-floor", "--cash-rate",
                                                  "--reestimate", "--window",         "--start"};
     if (std::ranges::find(rehearsals, one.option) != rehearsals.end()) base += " --split 2022-01-01 --wealth 1000000";
-    if (one.option == "--baseline" || one.option == "--tried") base = with_mandate;
+    if (one.option == "--baseline" || one.option == "--tried" || one.option == "--cost-levels") base = with_mandate;
     if (one.option == "--real-moves") base = with_mandate + " --field close";
     if (one.option == "--cash-rate") base += " --limit 'budget = 90%'";
     if (one.option == "--window") base += " --reestimate 1y";

@@ -91,6 +91,31 @@ TEST(Rehearse, SaysWhatOfTheBestWasLuck) {
               HasSubstr("What was luck cannot be told: baseline: no run, schedule or portfolio is called"));
 }
 
+TEST(Rehearse, ComparesSchedulesAtOtherLevelsOfCosts) {
+  const std::string words = "rehearse" + mandate + " --aim equal --baseline quarterly --cost-levels ";
+  const auto result = result_of(words);
+  const auto& levels = result["cost_levels"];
+  EXPECT_EQ(levels["aim"], "equal");
+  EXPECT_EQ(levels["baseline"], "quarterly");
+  const auto all = levels["levels"].get<std::vector<double>>();
+  const auto once = std::size_t(std::ranges::find(all, 1.0) - all.begin());
+  ASSERT_LT(once, all.size());
+  ASSERT_EQ(levels["growth"].size(), 7u) << "cost-aware weighs costs anew";
+  for (const auto& run : result["runs"]) {
+    if (run["aim"] != "equal") continue;
+    const auto& growth = levels["growth"][run["schedule"].get<std::string>()];
+    EXPECT_NEAR(growth[once], run["growth_per_year"], 1e-13) << run["schedule"];
+    EXPECT_GT(growth.front(), growth.back());
+  }
+  for (const auto& one : levels["break_evens"]) EXPECT_LE(one["low"].get<double>(), one["high"].get<double>());
+  const auto said = run_tool(words);
+  EXPECT_THAT(said.out, AllOf(HasSubstr("equal: growth per year by the level of trading costs"),
+                              HasSubstr("Grows more or less than quarterly")));
+  EXPECT_FALSE(result_of("rehearse" + mandate + " --aim equal --draws 0").contains("cost_levels"));
+  EXPECT_THAT(run_tool("rehearse" + mandate + " --aim equal --reestimate 1y --baseline quarterly --cost-levels").err,
+              HasSubstr("weights that are chosen anew have no such line"));
+}
+
 TEST(Rehearse, PricesAfterTheSplitDoNotChangeTheWeightsChosen) {
   const Folder folder;
   fs::create_directories(folder / "prices");

@@ -104,6 +104,9 @@ struct INCHTIDE_API AssetCosts {
   void check(const Where& where) const;
 };
 
+/// The same with every part of trading so many times as large; custody and borrowing stay.
+[[nodiscard]] INCHTIDE_API AssetCosts at_level(AssetCosts costs, double level);
+
 /// The parts of one side that a class sets; what it leaves open a broader class may set. In basis points and money.
 struct INCHTIDE_API SideClass {
   std::optional<double> fee{}, bps{}, least{}, most{}, half_spread_bps{}, stamp_duty_bps{}, conversion_bps{}, impact{};

@@ -16,6 +16,7 @@
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/report/chapter.hpp"
+#include "inchtide/study/cost_levels.hpp"
 #include "inchtide/study/luck.hpp"
 #include "inchtide/study/runs.hpp"
 
@@ -27,12 +28,13 @@ namespace inchtide::report {
 [[nodiscard]] INCHTIDE_API std::string in_full(const Rehearsal& run);
 
 /// Tables: runs, and what stands beside them. Charts: wealth and others. Result: `runs`, `luck`.
-/// @param luck of the runs, where it was asked
+/// @param luck, levels of the runs, where they were asked
 /// @param from with the day of the split
 /// @throws InputError without any run
 [[nodiscard]] INCHTIDE_API Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe,
                                                     const Portfolios& portfolios, const Settings& settings,
                                                     const Background& from,
-                                                    const std::optional<StudyLuck>& luck = std::nullopt);
+                                                    const std::optional<StudyLuck>& luck = std::nullopt,
+                                                    const std::optional<CostLevels>& levels = std::nullopt);
 
 }  // namespace inchtide::report

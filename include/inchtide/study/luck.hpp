@@ -56,11 +56,15 @@ struct INCHTIDE_API StudyLuck {
   [[nodiscard]] std::size_t of_all(std::size_t judged_run) const { return judged_run + (judged_run >= baseline); }
 };
 
+/// Which run the others are held against, by the settings' `baseline`: a run's name, that of a schedule, or of an aim
+/// (its first run); the first run when it is empty.
+/// @throws InputError for one that is none of them
+[[nodiscard]] INCHTIDE_API std::size_t baseline_of(const Runs& runs, const Settings& settings);
+
 /// Returns of all days that the runs share, from the row after the first trade's, less the risk-free rate.
-/// @param settings its `baseline` is a run's name, that of a schedule, or of an aim (its first run); the first run when
-///        it is empty. Its `tried` counts among the tries
+/// @param settings its `tried` counts among the tries
 /// @param options their `tried` is set from the settings
-/// @throws InputError for a baseline that is none of the runs, fewer than two runs, and as `luck_of`
+/// @throws InputError as `baseline_of` and `luck_of`, and for fewer than two runs
 [[nodiscard]] INCHTIDE_API StudyLuck luck_among(const Runs& runs, const Settings& settings, double risk_free,
                                                 LuckOptions options = {});
 
