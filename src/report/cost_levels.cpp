@@ -11,6 +11,8 @@ namespace inchtide::report {
 namespace {
 
 constexpr double shown_levels[] = {0, 0.5, 1, 2, 5, 10};
+/// Growth this near is the same.
+constexpr double rounding_of_growth = 1e-12;
 constexpr Dash dashes[] = {Dash::solid, Dash::dashed, Dash::dotted, Dash::dash_dot};
 
 /// "2.31", or "2.30 to 2.45" where growth jumps.
@@ -29,7 +31,7 @@ std::string place_of(const CostLevels& levels, std::size_t schedule) {
   if (!parts.empty()) return fmt::format("{}", fmt::join(parts, ", "));
   const auto own = levels.growth.col(Eigen::Index(schedule)), base = levels.growth.col(Eigen::Index(levels.baseline));
   const double sum = (own - base).array().isNaN().select(0.0, (own - base).array()).sum();
-  return sum == 0 ? "the same" : sum > 0 ? "more at all levels" : "less at all levels";
+  return std::abs(sum) < rounding_of_growth ? "the same" : sum > 0 ? "more at all levels" : "less at all levels";
 }
 
 /// "quarterly from 0 times on, never from 3.4 times on".
@@ -40,8 +42,9 @@ std::string best_of(const CostLevels& levels) {
     const Eigen::ArrayXd row = levels.growth.row(at).transpose();
     if (row.isNaN().all()) continue;
     Eigen::Index most = 0;
-    const double highest = row.isNaN().select(-1e9, row).maxCoeff(&most);
-    if (last && row[*last] == highest) continue;
+    const double highest = row.isNaN().select(-1e9, row).maxCoeff();
+    if (last && row[*last] >= highest - rounding_of_growth) continue;
+    (row >= highest - rounding_of_growth).maxCoeff(&most);  // the first of those that are the same
     parts.push_back(
         fmt::format("{} from {:.2g} times on", levels.schedules[std::size_t(most)], levels.levels[std::size_t(at)]));
     last = most;
@@ -86,13 +89,13 @@ Chart cost_levels_chart(const CostLevels& levels) {
   chart.x = {"Trading costs, times the study's", Scale::number};
   chart.y = {fmt::format("Growth per year, more than {}", baseline), Scale::percent};
   chart.key = Chart::Key::below;
-  chart.y_from_zero = chart.x_from_zero = true;
+  chart.y_from_zero = chart.x_from_zero = chart.tight = true;
   std::size_t used = 0;
   for (std::size_t k = 0; k < levels.schedules.size(); ++k) {
     if (k == levels.baseline) continue;
     const Eigen::VectorXd more = levels.growth.col(Eigen::Index(k)) - levels.growth.col(Eigen::Index(levels.baseline));
     Line line{levels.schedules[k], levels.levels, {more.begin(), more.end()}, colour::of_series(used)};
-    line.dash = dashes[used / colour::series.size() % std::size(dashes)];
+    line.dash = dashes[used % std::size(dashes)];
     line.width = 1.8;
     chart.series.emplace_back(std::move(line));
     ++used;
