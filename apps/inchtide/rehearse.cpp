@@ -13,8 +13,20 @@ namespace {
 
 constexpr int usual_draws = 1000;
 
-/// What of it was luck; nothing of one run, or where no draws are wanted. Unless it was asked about by name, what
-/// stands in its way is a warning and costs nothing else.
+/// An answer beside the runs. Unless it was asked for by an option, what stands in its way is a warning and costs
+/// nothing else.
+template <typename Answer>
+auto beside(Runs& runs, bool asked, const char* failed, Answer answer) -> std::optional<decltype(answer())> {
+  try {
+    return answer();
+  } catch (const InputError& error) {
+    if (asked) throw;
+    runs.warnings.push_back(error.notice().led_by(failed));
+  }
+  return std::nullopt;
+}
+
+/// What of it was luck; nothing of one run, or where no draws are wanted.
 std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
                                       const Options& options) {
   const bool one_run = runs.all.size() - (runs.against.empty() ? 0 : 1) < 2;
@@ -24,23 +36,21 @@ std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, cons
   LuckOptions how{draws->draws, draws->block, draws->seed};
   how.threads = options.threads;
   how.watch = draws->watch;
-  try {
+  return beside(runs, asked, "What was luck cannot be told", [&] {
     return luck_with_timing(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, runs,
                             how);
-  } catch (const InputError& error) {
-    if (asked) throw;
-    runs.warnings.push_back(error.notice().led_by("What was luck cannot be told"));
-  }
-  return std::nullopt;
+  });
 }
 
-/// Of the baseline's portfolio, where it was asked.
-std::optional<CostLevels> levels_of_runs(const Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
+/// Of the baseline's portfolio, where they are wanted.
+std::optional<CostLevels> levels_of_runs(Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
                                          const Options& options) {
   if (!prepared.settings.cost_levels) return std::nullopt;
-  const auto& baseline = runs.all[baseline_of(runs, prepared.settings)];
-  return cost_levels_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings,
-                        baseline.aim, baseline.schedule, options.threads, watched(options));
+  return beside(runs, options.has("--cost-levels"), "Other levels of costs cannot be told", [&] {
+    const auto& baseline = runs.all[baseline_of(runs, prepared.settings)];
+    return cost_levels_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings,
+                          baseline.aim, baseline.schedule, options.threads, watched(options));
+  });
 }
 
 }  // namespace

@@ -13,6 +13,7 @@
 #include "inchtide/base/draws.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
+#include "rehearsal/measures.hpp"
 
 namespace inchtide {
 namespace {
@@ -54,14 +55,8 @@ struct Standard {
   Eigen::ArrayXd sharpe;
 };
 
-double long_run_error(const Eigen::ArrayXd& series, double block) {
-  const auto rows = series.size(), lags = std::min(Eigen::Index(std::lround(block)), rows - 1);
-  double sum = series.square().sum();
-  for (Eigen::Index lag = 1; lag <= lags; ++lag) {
-    const double weight = 1 - double(lag) / double(lags + 1);
-    sum += 2 * weight * (series.head(rows - lag) * series.tail(rows - lag)).sum();
-  }
-  return std::sqrt(std::max(0.0, sum)) / double(rows);
+double error_of(const Eigen::ArrayXd& moved, double block) {
+  return long_run_error(moved, std::min(Eigen::Index(std::lround(block)), moved.size() - 1));
 }
 
 /// Draws of the runs' ratios less the baseline's.
@@ -236,7 +231,7 @@ class Judging {
       TriedRun run;
       run.sharpe = standard_.sharpe[k];
       run.difference = run.sharpe - luck_.baseline_sharpe;
-      run.error = long_run_error(moved_[std::size_t(k)], luck_.block);
+      run.error = error_of(moved_[std::size_t(k)], luck_.block);
       if (differing[std::size_t(k)] == 0 || run.error <= no_error) {
         run.beside = Beside::same;
       } else if (differing[std::size_t(k)] < fewest_blocks * luck_.block) {
@@ -259,7 +254,7 @@ class Judging {
   [[nodiscard]] Eigen::ArrayXd figures_at(double block) const {
     auto figures = differences_of_tested();
     for (Eigen::Index k = 0; k < figures.size(); ++k) {
-      figures[k] /= std::max(no_error, long_run_error(moved_[std::size_t(tested_[std::size_t(k)])], block));
+      figures[k] /= std::max(no_error, error_of(moved_[std::size_t(tested_[std::size_t(k)])], block));
     }
     return figures;
   }

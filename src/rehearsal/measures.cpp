@@ -28,19 +28,13 @@ Eigen::VectorXd net_returns(const Rehearsal& run, Eigen::Index first) {
   return returns;
 }
 
-/// The standard error of a ratio per row from returns that may hang together: the delta method on mean and variance,
-/// its covariances with weights that fall to 0 beyond the lags.
+/// The standard error of a ratio per row from returns that may hang together: the delta method on mean and variance.
 double correlated_error(const Eigen::ArrayXd& returns, double mean, double variance, double ratio) {
   const auto rows = returns.size();
   const Eigen::ArrayXd off = (returns - mean) / std::sqrt(variance);
   const Eigen::ArrayXd influence = off - ratio / 2 * (off.square() - 1);
   const auto lags = std::min(rows - 1, Eigen::Index(4 * std::pow(double(rows) / 100, 2.0 / 9)));
-  double sum = influence.square().sum();
-  for (Eigen::Index lag = 1; lag <= lags; ++lag) {
-    const double weight = 1 - double(lag) / double(lags + 1);
-    sum += 2 * weight * (influence.head(rows - lag) * influence.tail(rows - lag)).sum();
-  }
-  return std::sqrt(sum) / double(rows);
+  return long_run_error(influence, lags);
 }
 
 void measure_ratios(Rehearsal& run, const Eigen::ArrayXd& daily, double risk_free) {
@@ -185,6 +179,16 @@ std::vector<SpanOfRun> spans_of(const Rehearsal& run, int delay, bool months) {
 }
 
 }  // namespace
+
+double long_run_error(const Eigen::ArrayXd& series, Eigen::Index lags) {
+  const auto rows = series.size();
+  double sum = series.square().sum();
+  for (Eigen::Index lag = 1; lag <= lags; ++lag) {
+    const double weight = 1 - double(lag) / double(lags + 1);
+    sum += 2 * weight * (series.head(rows - lag) * series.tail(rows - lag)).sum();
+  }
+  return std::sqrt(std::max(0.0, sum)) / double(rows);
+}
 
 Eigen::VectorXd returns_of(const Rehearsal& run, int delay) {
   return net_returns(run, delay).tail(run.net.size() - delay - 1);

@@ -111,6 +111,18 @@ TEST(Rehearse, ComparesSchedulesAtOtherLevelsOfCosts) {
   EXPECT_THAT(run_tool(words).out,
               AllOf(HasSubstr("equal: growth per year by the level of trading costs"), HasSubstr("Grows most: ")));
   EXPECT_FALSE(result_of("rehearse" + mandate + " --aim equal --draws 0").contains("cost_levels"));
+  // What a mandate wants beside its runs costs them nothing where it cannot be.
+  const Folder folder;
+  auto text = text_of(demo + "/mandate.toml");
+  for (const char* file : {"prices", "tags.csv", "identifiers.csv", "rates"}) {
+    const auto named = fmt::format("= \"{}\"", file);
+    text.replace(text.find(named), named.size(), fmt::format("= \"{}/{}\"", demo, file));
+  }
+  const auto wants = folder.write("m.toml", text + "cost_levels = true\n").string();
+  EXPECT_TRUE(result_of("rehearse --mandate " + wants + " --aim equal").contains("cost_levels"));
+  const auto without = run_tool("rehearse --mandate " + wants + " --aim equal --schedule never --schedule 1m");
+  EXPECT_EQ(without.code, 0);
+  EXPECT_THAT(without.err, HasSubstr("Other levels of costs cannot be told: baseline: no run, schedule or portfolio"));
   EXPECT_THAT(run_tool("rehearse" + mandate + " --aim equal --reestimate 1y --baseline quarterly --cost-levels").err,
               HasSubstr("weights that are chosen anew have no such line"));
 }
