@@ -46,6 +46,7 @@ constexpr Pair apart[] = {
 constexpr Pair together[] = {{"--step", "--sweep", "it is the step of a sweep"},
                              {"--pick-absolute", "--pick", "it says by what assets are picked"},
                              {"--pair", "--rolling", "pairs are followed over a window"},
+                             {"--part", "--grid", "it is a part of a grid"},
                              {"--theme", "--figure", "it is the look of a figure"}};
 
 bool typed(const Options& options, const std::string& option) {
@@ -79,6 +80,7 @@ void check_pairs(const Options& options) {
   if (options.command == "relate" || options.command == "frontier") {
     needs("--block", {"--draws"}, "blocks are drawn");
   }
+  if (options.command == "rehearse") needs("--runs", {"--grid"}, "it keeps what a grid comes to");
   if (options.command == "rehearse" && options.draws == 0) {
     for (const char* option : {"--block", "--seed", "--baseline", "--tried"}) {
       if (!options.typed.contains(option)) continue;
@@ -120,6 +122,7 @@ void check_ranges(const Options& options) {
   whole_within(options.bins.value_or(1), 1, 10'000, "--bins");
   whole_within(options.draws.value_or(0), 0, many, "--draws");
   whole_within(options.cloud.value_or(0), 0, many, "--cloud");
+  whole_within(options.top.value_or(0), 0, many, "--top");
   within(options.block.value_or(1), 1, 1e6, "--block");
   within(options.patience.value_or(0), 0, 1e9, "--patience");
 }
@@ -167,7 +170,7 @@ void check_outputs(const Options& options, const Mandate& mandate) {
                      "Give the output another name");
   };
   std::vector<fs::path> outputs;
-  for (const auto* text : {&options.json, &options.xlsx, &options.orders}) {
+  for (const auto* text : {&options.json, &options.xlsx, &options.orders, &options.runs}) {
     if (!text->empty() && *text != "-") outputs.emplace_back(*text);
   }
   for (const auto& figure : options.figures) outputs.emplace_back(figure.substr(figure.find(':') + 1));

@@ -6,11 +6,6 @@
 #include "study.hpp"
 
 namespace inchtide::app {
-namespace {
-
-constexpr int usual_draws = 1000;
-
-}  // namespace
 
 report::Chapter estimate(const Options& options) {
   auto study = load_study(options);

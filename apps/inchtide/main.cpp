@@ -93,6 +93,8 @@ int run(int count, char** arguments) {
   app::add_frontier(tool, options);
   app::add_weigh(tool, options);
   app::add_rehearse(tool, options);
+  app::add_runs(tool, options);
+  app::add_luck(tool, options);
   app::add_demo(tool, options);
   try {
     tool.parse(count, arguments);

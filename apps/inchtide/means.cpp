@@ -17,6 +17,7 @@ std::string option_for(Means means) {
     case Means::patience: return "--patience";
     case Means::table_files: return "--csv";
     case Means::tail: return "--tail";
+    case Means::runs: return "--runs";
     case Means::subset_size: return "--pick";
     case Means::workbook: return "--xlsx";
     default: break;

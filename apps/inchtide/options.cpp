@@ -79,13 +79,17 @@ void add_settings(CLI::App& command, Options& options, const std::vector<Step>& 
   }
 }
 
+void add_threads_option(CLI::App& command, Options& options) {
+  command.add_option("--threads", options.threads, "Threads, and files read at once (default: one a processor)")
+      ->type_name("N")
+      ->group("Input");
+}
+
 void add_input_options(CLI::App& command, Options& options) {
   command.add_option("--mandate", options.mandate, "The manager's rules, a TOML file; options given here beat it")
       ->type_name("FILE")
       ->group("Input");
-  command.add_option("--threads", options.threads, "Threads, and files read at once (default: one a processor)")
-      ->type_name("N")
-      ->group("Input");
+  add_threads_option(command, options);
 }
 
 void add_describe_options(CLI::App& command, Options& options) {
@@ -209,6 +213,55 @@ void add_draw_options(CLI::App& command, Options& options) {
 void add_luck_options(CLI::App& command, Options& options) {
   add_draws(command, options, "What was luck, by so many draws of the stationary bootstrap (default 1000; 0: none)",
             "by how the runs' days hang together", "Rehearsal");
+}
+
+void add_runs_option(CLI::App& command, Options& options, const std::string& help) {
+  command.add_option("--runs", options.runs, help)->type_name("FILE")->group("Many rehearsals");
+}
+
+void add_grid_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--grid", options.grid,
+                  "Rehearse every combination of the mandate's [grid]; or of values given here, repeatable: "
+                  "schedule=1m,1q, cost-level=0,1,2, aim=..., estimator=bayes-stein/one-factor, window=3y,all, "
+                  "delay=0,1, start=DAY")
+      ->type_name("[AXIS=LIST]")
+      ->expected(0, 1)
+      ->take_all()
+      ->group("Many rehearsals");
+  add_runs_option(command, options, "Keep the grid's runs in this file; what is there is not run again");
+  command.add_option("--part", options.part, "Of the grid, one part of several: 3/12")
+      ->type_name("K/N")
+      ->group("Many rehearsals");
+}
+
+void add_choice_of_runs(CLI::App& command, Options& options) {
+  command
+      .add_option("--where", options.where,
+                  "Runs for which this holds; repeatable: 'sharpe > 0.5', 'cost_per_year <= 0.5%', 'schedule = yearly'")
+      ->type_name("CONDITION")
+      ->expected(1)
+      ->take_all()
+      ->group("Many rehearsals");
+  command.add_option("--inputs", options.inputs, "Runs of these prices and rules, by the digest that a store has")
+      ->type_name("DIGEST")
+      ->group("Many rehearsals");
+}
+
+void add_runs_options(CLI::App& command, Options& options) {
+  command.add_option("--sort", options.sort, "By this figure, the highest first (default: sharpe)")
+      ->type_name("FIGURE")
+      ->group("Many rehearsals");
+  command.add_flag("--lowest", options.lowest, "The lowest first")->group("Many rehearsals");
+  command.add_option("--key", options.key, "One run whole, made again: by its key, or the beginning of it")
+      ->type_name("KEY")
+      ->group("Many rehearsals");
+  command.add_option("--merge", options.merge, "Take over what this store has and --runs hasn't; repeatable")
+      ->type_name("FILE")
+      ->expected(1)
+      ->take_all()
+      ->group("Many rehearsals");
+  command.add_option("--top", options.top, "So many (default 25; 0: all)")->type_name("N")->group("Many rehearsals");
 }
 
 void add_bootstrap_options(CLI::App& command, Options& options) {

@@ -32,6 +32,7 @@ enum ExitCode {
 };
 
 constexpr double usual_patience = 20;  // seconds
+constexpr int usual_draws = 1000;
 
 struct Options {
   // Of settings (see mandate/declarations.hpp), by option: "--every".
@@ -73,6 +74,12 @@ struct Options {
   // choosing
   std::string sweep, step;
   bool show_current = false;  // among the portfolios compared
+  // many rehearsals
+  std::vector<std::string> grid;  // AXIS=VALUES
+  std::string runs, part, sort, key, inputs;
+  std::vector<std::string> where, merge;
+  std::optional<int> top;
+  bool lowest = false;
   // output
   std::string json, csv, xlsx, orders, out;
   std::vector<std::string> figures;
@@ -93,6 +100,7 @@ void add_setting(CLI::App& command, Options& options, const std::string& option,
 
 // Options that are no settings.
 void add_input_options(CLI::App& command, Options& options);
+void add_threads_option(CLI::App& command, Options& options);
 void add_describe_options(CLI::App& command, Options& options);
 void add_look_options(CLI::App& command, Options& options);
 void add_gather_options(CLI::App& command, Options& options);
@@ -100,6 +108,12 @@ void add_relation_options(CLI::App& command, Options& options);
 void add_draw_options(CLI::App& command, Options& options);
 // The same for what was luck.
 void add_luck_options(CLI::App& command, Options& options);
+// Grids, and the store that they fill.
+void add_grid_options(CLI::App& command, Options& options);
+void add_runs_option(CLI::App& command, Options& options, const std::string& help);
+// Which of a store's runs, in which order.
+void add_choice_of_runs(CLI::App& command, Options& options);
+void add_runs_options(CLI::App& command, Options& options);
 void add_bootstrap_options(CLI::App& command, Options& options);
 void add_estimate_option(CLI::App& command, Options& options);
 void add_frontier_options(CLI::App& command, Options& options);
@@ -120,6 +134,8 @@ void add_frontier(CLI::App& tool, Options& options);
 void add_weigh(CLI::App& tool, Options& options);
 void add_relate(CLI::App& tool, Options& options);
 void add_rehearse(CLI::App& tool, Options& options);
+void add_runs(CLI::App& tool, Options& options);
+void add_luck(CLI::App& tool, Options& options);
 void add_demo(CLI::App& tool, Options& options);
 
 }  // namespace inchtide::app

@@ -1,5 +1,6 @@
 // inchtide rehearse: test rebalancing schedules with trading costs.
 
+#include "grid.hpp"
 #include "inchtide/report/rehearsal.hpp"
 #include "inchtide/study/cost_levels.hpp"
 #include "inchtide/study/luck.hpp"
@@ -10,8 +11,6 @@
 
 namespace inchtide::app {
 namespace {
-
-constexpr int usual_draws = 1000;
 
 /// An answer beside the runs. Unless it was asked for by an option, what stands in its way is a warning and costs
 /// nothing else.
@@ -56,9 +55,7 @@ std::optional<CostLevels> levels_of_runs(Runs& runs, const Prepared& prepared, c
 }  // namespace
 
 report::Chapter rehearse(const Options& options) {
-  auto study = load_study(options);
-  const auto split = split_of(study.settings());
-  const auto prepared = prepare(std::move(study), split);
+  const auto prepared = prepare_rehearsal(load_study(options));
   const auto portfolios = portfolios_of(prepared, options);
   auto runs =
       runs_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, watched(options));
@@ -69,17 +66,19 @@ report::Chapter rehearse(const Options& options) {
 }
 
 void add_rehearse(CLI::App& tool, Options& options) {
-  auto& command =
-      add_command(tool, options, "rehearse", "Test rebalancing schedules with trading costs",
-                  "  inchtide rehearse --mandate demo/mandate.toml\n"
-                  "  inchtide rehearse --mandate demo/mandate.toml --split 2024-01-01 --aim equal --schedule never "
-                  "--schedule 1q --cost 25bp",
-                  [&options] { deliver(rehearse(options), options); });
+  auto& command = add_command(
+      tool, options, "rehearse", "Test rebalancing schedules with trading costs",
+      "  inchtide rehearse --mandate demo/mandate.toml\n"
+      "  inchtide rehearse --mandate demo/mandate.toml --split 2024-01-01 --aim equal --schedule never "
+      "--schedule 1q --cost 25bp\n"
+      "  inchtide rehearse --mandate demo/mandate.toml --grid --runs many.runs",
+      [&options] { deliver(options.typed.contains("--grid") ? rehearse_grid(options) : rehearse(options), options); });
   add_input_options(command, options);
   add_settings(
       command, options,
       {Step::reading, Step::universe, Step::returns, Step::estimate, Step::limits, Step::portfolios, Step::rehearsal});
   add_luck_options(command, options);
+  add_grid_options(command, options);
   add_output_options(command, options);
   add_figure_option(
       command, options,

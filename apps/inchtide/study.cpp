@@ -2,12 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 
 #include "checks.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/exchange/estimate_file.hpp"
+#include "inchtide/study/runs.hpp"
 #include "watch.hpp"
 
 namespace inchtide::app {
@@ -23,6 +25,38 @@ PriceField field_of(const std::string& name, const char* option) {
   for (std::size_t k = 0; k < price_fields; ++k) names.push_back(to_string(PriceField(k)));
   throw InputError(option, fmt::format("there is no field '{}'", name), did_you_mean(name, names));
 }
+
+namespace {
+
+/// The axes of a grid: what an option says beats what the mandate says of it.
+void take_grid(Settings& settings, const Options& options) {
+  if (!options.typed.contains("--grid")) return;
+  const auto all = std::ranges::find(settings.grid, std::string(), &GridAxes::name);
+  auto& axes = all != settings.grid.end() ? *all : settings.grid.emplace_back();
+  const auto typed = [&](const char* option) { return options.typed.contains(option); };
+  if (typed("--schedule")) axes.schedules.clear();
+  if (typed("--aim")) axes.aims.clear();
+  if (typed("--expected") || typed("--covariance")) axes.estimators.clear();
+  if (typed("--window")) axes.windows.clear();
+  if (typed("--delay")) axes.delays.clear();
+  if (typed("--split")) axes.starts.clear();
+  for (const auto& text : options.grid) {
+    if (text.empty()) continue;  // of the mandate
+    const auto sign = text.find('=');
+    if (sign == std::string::npos) {
+      throw WrongUsage("--grid", fmt::format("'{}' is no axis with values", text), "Write it like schedule=1m,1q");
+    }
+    std::vector<std::string> values;
+    for (std::size_t begin = sign + 1; begin < text.size();) {
+      const auto end = std::min(text.find(',', begin), text.size());
+      if (end > begin) values.push_back(text.substr(begin, end - begin));
+      begin = end + 1;
+    }
+    take_axis(settings, axes, text.substr(0, sign), values, "--grid");
+  }
+}
+
+}  // namespace
 
 Mandate mandate_of(const Options& options) {
   check_options(options);
@@ -40,6 +74,7 @@ Mandate mandate_of(const Options& options) {
       throw;
     }
   }
+  take_grid(mandate.settings, options);
   mandate.settings.pairwise = options.pairwise;
   mandate.settings.show_current = options.show_current;
   check_outputs(options, mandate);
@@ -66,6 +101,13 @@ Prepared prepare(Study study, std::optional<Day> before) {
   study.from.split = before;
   const auto& settings = study.mandate.settings;
   auto basis = basis_of(study.universe, study.sources, settings, before);
+  return {settings, std::move(study.sources), std::move(study.universe), std::move(basis), std::move(study.from)};
+}
+
+Prepared prepare_rehearsal(Study study) {
+  const auto& settings = study.mandate.settings;
+  study.from.split = split_of(settings);
+  auto basis = basis_before_split(study.universe, study.sources, settings);
   return {settings, std::move(study.sources), std::move(study.universe), std::move(basis), std::move(study.from)};
 }
 

@@ -44,6 +44,8 @@ struct Prepared {
 Prepared prepare(const Options& options);
 // From prices that are loaded already.
 Prepared prepare(Study study, std::optional<Day> before);
+// The same for a rehearsal, from its split on.
+Prepared prepare_rehearsal(Study study);
 
 // Portfolios by the settings; each aim has the whole of --patience.
 Portfolios portfolios_of(const Prepared& prepared, const Options& options);

@@ -66,10 +66,11 @@ class Collector {
     setting.kind = node.is_array() ? ValueKind::list : kind_of(node);
     if (const auto* list = node.as_array()) {
       for (const auto& item : *list) {
-        if (!item.is_string()) {
+        if (item.is_table() || item.is_array()) {
           throw InputError(setting.where, "the value is of another kind", "Give a list of texts");
         }
-        setting.texts.push_back(*item.value<std::string>());
+        setting.only_texts = setting.only_texts && item.is_string();
+        setting.texts.push_back(text_of(item, setting.where));
       }
     } else {
       setting.texts = {text_of(node, setting.where)};

@@ -4,11 +4,14 @@
 #include <sqlite3.h>
 
 #include <cmath>
+#include <cstddef>
 #include <cstdint>
 #include <filesystem>
 #include <limits>
 #include <memory>
+#include <span>
 #include <string>
+#include <string_view>
 
 namespace inchtide::exchange {
 
@@ -33,6 +36,9 @@ class Statement {
   void bind(int at, const std::string& value) {
     sqlite3_bind_text(statement_.get(), at, value.data(), int(value.size()), SQLITE_TRANSIENT);
   }
+  void bind_bytes(int at, std::string_view value) {
+    sqlite3_bind_blob64(statement_.get(), at, value.data(), value.size(), SQLITE_TRANSIENT);
+  }
   // NaN is stored as nothing.
   void bind(int at, double value) {
     if (std::isnan(value)) {
@@ -55,6 +61,13 @@ class Statement {
     sqlite3_reset(statement_.get());
   }
 
+  // After a row of which nothing more is wanted.
+  void reset() { sqlite3_reset(statement_.get()); }
+
+  std::span<const std::byte> bytes(int column) const {
+    const auto* data = static_cast<const std::byte*>(sqlite3_column_blob(statement_.get(), column));
+    return {data, std::size_t(sqlite3_column_bytes(statement_.get(), column))};
+  }
   std::int64_t integer(int column) const { return sqlite3_column_int64(statement_.get(), column); }
   std::string text(int column) const {
     const auto* value = sqlite3_column_text(statement_.get(), column);

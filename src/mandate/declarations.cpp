@@ -15,6 +15,7 @@ const std::vector<Declaration>& declarations() {
                                                           {"Choice", of_limits_and_aims()},
                                                           {"Costs", of_trading_costs()},
                                                           {"Rehearsal", of_the_rehearsal()},
+                                                          {"Grids", of_grids()},
                                                           {"Input", of_gathering()}};
     Declarations list;
     for (const auto& [topic, part] : parts) {

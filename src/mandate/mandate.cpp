@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <map>
+#include <tuple>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
@@ -93,6 +94,8 @@ struct Form {
 Form form_of(Takes takes) {
   switch (takes) {
     case Takes::list: return {{ValueKind::list, ValueKind::text}, "a list of texts"};
+    case Takes::values:
+      return {{ValueKind::list, ValueKind::text, ValueKind::number, ValueKind::whole, ValueKind::day}, "a list"};
     case Takes::number: return {{ValueKind::number, ValueKind::whole}, "a number"};
     case Takes::amount:
       return {{ValueKind::number, ValueKind::whole, ValueKind::text}, "a number, or a text such as \"40m\""};
@@ -124,6 +127,7 @@ void check(const FileSetting& setting) {
   }
   const auto form = form_of(one->declaration->takes);
   if (std::ranges::find(form.kinds, setting.kind) == form.kinds.end()) wrong_kind(form.words);
+  if (!setting.only_texts && one->declaration->takes == Takes::list) wrong_kind(form.words);
 }
 
 /// Refuses tables that lack what they need.
@@ -143,7 +147,8 @@ void check_needed(const std::vector<FileSetting>& settings) {
   }
 }
 
-/// Tables in the order of the file; within one, its keys in the order of the declarations.
+/// Tables in the order of the file, grids after what they may name; within one, its keys in the order of the
+/// declarations.
 std::vector<const FileSetting*> in_order(const std::vector<FileSetting>& settings) {
   std::map<Path, std::size_t> table_order;
   std::vector<const FileSetting*> leaves;
@@ -154,7 +159,8 @@ std::vector<const FileSetting*> in_order(const std::vector<FileSetting>& setting
     table_order.emplace(above(&setting), table_order.size());
   }
   std::ranges::stable_sort(leaves, {}, [&](const FileSetting* setting) {
-    return std::pair(table_order.at(above(setting)), find(setting->path) - declared().data());
+    const bool last = setting->path.front() == "grid" || setting->path.front() == "cells";
+    return std::tuple(last, table_order.at(above(setting)), find(setting->path) - declared().data());
   });
   return leaves;
 }

@@ -22,6 +22,7 @@ Declarations of_the_estimate();
 Declarations of_limits_and_aims();
 Declarations of_trading_costs();
 Declarations of_the_rehearsal();
+Declarations of_grids();
 Declarations of_gathering();
 
 using Take = std::function<void(Mandate&, const Given&)>;

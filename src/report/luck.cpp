@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <numeric>
 
 #include "inchtide/base/percent.hpp"
 #include "inchtide/base/text.hpp"
@@ -76,6 +78,19 @@ std::string other_blocks(const Luck& judged) {
   return text;
 }
 
+/// Which are listed: all, or those furthest above the baseline.
+std::vector<std::size_t> shown_runs(const Luck& judged, std::size_t most) {
+  std::vector<std::size_t> shown(judged.runs.size());
+  std::iota(shown.begin(), shown.end(), std::size_t(0));
+  if (most == 0 || most >= shown.size()) return shown;
+  std::ranges::stable_sort(shown, std::ranges::greater(), [&](std::size_t k) {
+    const auto& one = judged.runs[k];
+    return one.beside == Beside::tested ? one.difference / one.error : 0.0;
+  });
+  shown.resize(most);
+  return shown;
+}
+
 std::string deflated_text(const Luck& judged) {
   const auto &all = *judged.deflated, &apart = *judged.deflated_correlated;
   return fmt::format(
@@ -86,31 +101,40 @@ std::string deflated_text(const Luck& judged) {
 
 }  // namespace
 
-Table luck_table(const StudyLuck& luck, const std::vector<Rehearsal>& runs) {
+Table luck_table(const StudyLuck& luck, const std::vector<Rehearsal>& runs, std::size_t most) {
   const auto& judged = luck.judged;
+  const bool by_schedule = std::ranges::any_of(runs, [](const Rehearsal& run) { return !run.schedule.empty(); });
   Table table{"luck",
               "What was luck, beside " + luck.names[luck.baseline],
-              {{"Portfolio"},
-               {"Schedule"},
+              {{by_schedule ? "Portfolio" : "Run"},
                {"Growth per year, more", Format::percent},
                {"Sharpe, more", Format::number2},
                {"give or take", Format::number2},
                {"Luck alone"}},
               {},
               {}};
-  for (std::size_t k = 0; k < judged.runs.size(); ++k) {
+  if (by_schedule) table.columns.insert(table.columns.begin() + 1, {"Schedule"});
+  for (const auto k : shown_runs(judged, most)) {
     const auto& one = judged.runs[k];
     const auto& run = run_of(luck, runs, k);
     const auto told = one.beside == Beside::same      ? std::string("the same")
                       : one.beside == Beside::too_few ? std::string("too few days to tell")
                                                       : of_hundred(one.p_value);
     const bool same = one.beside == Beside::same;
-    table.add({run.aim, run.schedule, run.growth_per_year - runs[luck.baseline].growth_per_year,
-               same ? Cell() : Cell(per_year(luck, one.difference)), same ? Cell() : Cell(per_year(luck, one.error)),
-               told});
+    std::vector<Cell> row{run.aim};
+    if (by_schedule) row.emplace_back(run.schedule);
+    row.emplace_back(run.growth_per_year - runs[luck.baseline].growth_per_year);
+    row.push_back(same ? Cell() : Cell(per_year(luck, one.difference)));
+    row.push_back(same ? Cell() : Cell(per_year(luck, one.error)));
+    row.emplace_back(told);
+    table.add(std::move(row));
   }
   const auto [found, how_often] = verdict_of(luck, runs);
   table.notes.emplace_back(found);
+  if (table.rows.size() < judged.runs.size()) {
+    table.notes.emplace_back(
+        fmt::format("These are the {} of {} that stand out most", table.rows.size(), judged.runs.size()));
+  }
   if (!judged.best) return table;
   if (!how_often.empty()) table.notes.emplace_back(how_often);
   table.notes.emplace_back(

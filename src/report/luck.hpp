@@ -10,7 +10,8 @@
 namespace inchtide::report {
 
 // Every run beside the baseline; the verdict stands in the notes.
-Table luck_table(const StudyLuck& luck, const std::vector<Rehearsal>& runs);
+// @param most so many of those that stand out most; all, in their order, when 0
+Table luck_table(const StudyLuck& luck, const std::vector<Rehearsal>& runs, std::size_t most = 0);
 // What the choice of the day alone does.
 Table timing_table(const std::vector<TimingLuck>& timing);
 Json luck_json(const StudyLuck& luck, const std::vector<Rehearsal>& runs);

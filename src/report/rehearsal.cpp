@@ -9,6 +9,7 @@
 #include "cost_levels.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/report/grid.hpp"
 #include "json.hpp"
 #include "luck.hpp"
 #include "rehearsal_charts.hpp"
@@ -464,6 +465,23 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   chapter.tables.push_back(holdings_table(runs.all));
   chapter.charts = rehearsal_charts(runs.all, settings.delay, !runs.against.empty());
   if (levels) chapter.charts.push_back(cost_levels_chart(*levels));
+  return chapter;
+}
+
+Chapter run_chapter(const Rehearsal& run, const GridRun& kept, const std::string& currency) {
+  const std::vector<Rehearsal> runs{run};
+  Chapter chapter{.command = "runs", .sentence = in_a_line(run)};
+  chapter.inputs = {{"key", kept.key}, {"name", kept.name}};
+  auto one = run_json(run, kept.cell.delay, true);
+  one["key"] = kept.key;
+  chapter.result = {{"days", days_json(run.days)}, {"runs", Json::array({one})}};
+  chapter.tables = {runs_table(runs, currency),   years_table(runs, kept.cell.delay),
+                    stretches_table(runs),        costs_table(runs, currency),
+                    trades_table(runs, currency), log_table(runs),
+                    wealth_table(runs, currency), weights_table(runs),
+                    holdings_table(runs)};
+  chapter.tables.front().notes.emplace_back("Run again: " + kept.name);
+  chapter.charts = rehearsal_charts(runs, kept.cell.delay, false);
   return chapter;
 }
 

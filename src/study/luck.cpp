@@ -23,43 +23,98 @@ int rows_of(const Interval& every) {
   return usual[std::size_t(every.unit())] * every.count();
 }
 
-/// First rows that are tried of one calendar, evenly over its interval.
-constexpr int most_starts = 21;
+/// Days of so many runs are held at once.
+constexpr std::size_t most_cells = 5000;
 
-}  // namespace
-
-std::size_t baseline_of(const Runs& runs, const Settings& settings) {
-  const auto& wanted = settings.baseline;
+/// By name, else by schedule, else by aim; the first where none is wanted.
+std::size_t baseline_among(const Rehearsal* runs, std::size_t count, const std::string& wanted) {
   if (wanted.empty()) return 0;
-  const auto count = count_of(runs);
   std::vector<std::string> names;
   for (const auto part : {&Rehearsal::name, &Rehearsal::schedule, &Rehearsal::aim}) {
     for (std::size_t k = 0; k < count; ++k) {
-      if (same_name(runs.all[k].*part, wanted)) return k;
-      names.push_back(runs.all[k].*part);
+      if (same_name(runs[k].*part, wanted)) return k;
+      names.push_back(runs[k].*part);
     }
   }
   throw InputError("baseline", fmt::format("no run, schedule or portfolio is called '{}'", wanted),
                    did_you_mean(wanted, names));
 }
 
+/// @param excess returns of all, the baseline's among them
+void judge(StudyLuck& luck, const std::vector<Eigen::VectorXd>& excess, const LuckOptions& options) {
+  if (excess.size() < 2) throw InputError("luck", "there is one run", "Rehearse several, of which one is the baseline");
+  const auto& baseline = excess[luck.baseline];
+  Eigen::MatrixXd others(baseline.size(), Eigen::Index(excess.size()) - 1);
+  for (std::size_t k = 0; k + 1 < excess.size(); ++k) others.col(Eigen::Index(k)) = excess[luck.of_all(k)];
+  luck.judged = luck_of(others, baseline, options);
+}
+
+/// First rows that are tried of one calendar, evenly over its interval.
+constexpr int most_starts = 21;
+
+}  // namespace
+
+std::size_t baseline_of(const Runs& runs, const Settings& settings) {
+  return baseline_among(runs.all.data(), count_of(runs), settings.baseline);
+}
+
 StudyLuck luck_among(const Runs& runs, const Settings& settings, double risk_free, LuckOptions options) {
   StudyLuck luck;
   const auto count = count_of(runs);
   luck.baseline = baseline_of(runs, settings);
-  if (count < 2) throw InputError("luck", "there is one run", "Rehearse several, of which one is the baseline");
   luck.rows_per_year = runs.all.front().rows_per_year;
-  const double free_of_risk = risk_free / luck.rows_per_year;
-  const auto returns = [&](std::size_t k) -> Eigen::VectorXd {
-    return returns_of(runs.all[k], settings.delay).array() - free_of_risk;
-  };
-  const Eigen::VectorXd baseline = returns(luck.baseline);
-  Eigen::MatrixXd others(baseline.size(), Eigen::Index(count) - 1);
-  for (std::size_t k = 0; k < count; ++k) luck.names.push_back(runs.all[k].name);
-  for (std::size_t k = 0; k + 1 < count; ++k) others.col(Eigen::Index(k)) = returns(luck.of_all(k));
+  std::vector<Eigen::VectorXd> excess;
+  for (std::size_t k = 0; k < count; ++k) {
+    luck.names.push_back(runs.all[k].name);
+    excess.push_back(returns_of(runs.all[k], settings.delay).array() - risk_free / luck.rows_per_year);
+  }
   options.tried = settings.tried;
-  luck.judged = luck_of(others, baseline, options);
+  judge(luck, excess, options);
   return luck;
+}
+
+CellLuck luck_among_cells(const CellRunner& runner, const std::vector<GridRun>& cells, const std::string& baseline,
+                          double tried, LuckOptions options) {
+  if (cells.empty()) throw InputError("luck", "there are no runs", "Choose others");
+  if (cells.size() > most_cells) {
+    throw InputError("luck", fmt::format("{} runs are more than can be held at once", cells.size()),
+                     fmt::format("Choose up to {}", most_cells));
+  }
+  const auto& first = cells.front();
+  for (const auto& one : cells) {
+    if (one.from == first.from && one.to == first.to && one.cell.delay == first.cell.delay) continue;
+    throw InputError("luck", fmt::format("{} and {} are not walked over the same days", first.name, one.name),
+                     "Choose runs of one start and one delay");
+  }
+  CellLuck result;
+  result.runs.resize(cells.size());
+  std::vector<Eigen::VectorXd> excess(cells.size());
+  Executor(options.threads)
+      .each(
+          cells.size(),
+          [&](std::size_t k) {
+            auto run = runner.rehearse(cells[k].cell);
+            excess[k] =
+                returns_of(run, cells[k].cell.delay).array() - runner.risk_free(cells[k].cell) / run.rows_per_year;
+            auto& kept = result.runs[k];
+            kept.name = cells[k].name;
+            kept.schedule = cells[k].cell.schedule.name;
+            kept.aim = run.aim;
+            kept.growth_per_year = run.growth_per_year;
+            kept.rows_per_year = run.rows_per_year;
+          },
+          options.watch);
+  auto& luck = result.luck;
+  luck.baseline = baseline_among(result.runs.data(), result.runs.size(), baseline);
+  luck.rows_per_year = result.runs.front().rows_per_year;
+  for (const auto& run : result.runs) luck.names.push_back(run.name);
+  options.tried = tried;
+  judge(luck, excess, options);
+  for (auto& run : result.runs) {  // what is varied besides the schedule is in the name too
+    run.aim = run.name;
+    run.schedule.clear();
+  }
+  return result;
 }
 
 std::vector<TimingLuck> timing_of(const Universe& universe, const Basis& basis, const Portfolios& portfolios,

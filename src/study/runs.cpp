@@ -9,6 +9,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "study/choosing_anew.hpp"
+#include "study/one_run.hpp"
 #include "study/walk_setup.hpp"
 
 namespace inchtide {
@@ -46,8 +47,7 @@ class Rehearsing {
   Runs make() {
     for (const auto& allocation : portfolios_.all) {
       for (const auto& schedule : setup_.schedules) {
-        const bool after = schedule.to == Schedule::To::after_costs;
-        if (!after || (allocation.aim && counts_costs(*allocation.aim))) {
+        if (OneRun::is_possible(allocation, schedule)) {
           add(allocation, schedule);
         } else {
           runs_.warnings.push_back(fmt::format("{} has no return to weigh against costs, so {} is not run for it",
@@ -85,50 +85,12 @@ class Rehearsing {
   }
 
   void add(const Allocation& allocation, const Schedule& schedule) {
-    auto plan = setup_.plan;
-    plan.name = fmt::format("{}, {}", allocation.name, schedule.name);
-    plan.aim = allocation.name;
-    plan.weights = allocation.weights;
-    plan.schedule = schedule;
-    std::vector<Promise> promises{
-        {plan.name, {}, {}, allocation.expected_return, allocation.volatility, allocation.sharpe}};
-    latest_ = basis_;
-    if (settings_.reestimate && allocation.aim) reestimate(plan, allocation, promises);
-    if (schedule.to == Schedule::To::after_costs) {
-      plan.after_costs = [&](const Look& look) {
-        return after_costs_by(latest_, universe_, settings_, *allocation.aim, look,
-                              proportional(setup_.plan.terms.costs));
-      };
-    }
-    attempt(plan.name, [&] {
-      runs_.all.push_back(rehearse(setup_.table, plan, setup_.how));
-      runs_.all.back().schedule = schedule.name;
+    std::vector<Promise> promises;
+    attempt(OneRun::name_of(allocation, schedule), [&] {
+      OneRun one(universe_, basis_, sources_, settings_, setup_);
+      runs_.all.push_back(one.make(allocation, schedule, setup_.plan.terms, setup_.how, promises));
       keep(promises);
     });
-  }
-
-  void reestimate(RehearsalPlan& plan, const Allocation& allocation, std::vector<Promise>& promises) {
-    promises.clear();
-    const auto name = plan.name;
-    plan.estimation = Reestimation{
-        *settings_.reestimate,
-        [this, &allocation, &promises, name, near = Eigen::VectorXd()](const Look& look) mutable {
-          auto basis = basis_on(universe_, holding(look), settings_, look.day);
-          auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, look, near);
-          near = chosen.weights;
-          promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});
-          latest_ = std::move(basis);
-          return chosen.weights;
-        }};
-  }
-
-  /// The sources with what is held on a close as the weights held now.
-  Sources holding(const Look& look) const {
-    auto sources = sources_;
-    const Eigen::VectorXd held = look.weights();
-    sources.held.reset();
-    sources.current = WeightList{"held", universe_.assets, {held.begin(), held.end()}};
-    return sources;
   }
 
   template <typename Make>
@@ -219,7 +181,6 @@ class Rehearsing {
   const Settings& settings_;
   Runs runs_;
   WalkSetup setup_;
-  Basis latest_;  // of the run that is being made
   std::exception_ptr first_;
 };
 

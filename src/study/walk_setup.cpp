@@ -1,13 +1,16 @@
 #include "study/walk_setup.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
 #include "rehearsal/tolerances.hpp"
+#include "study/choosing_anew.hpp"
 #include "study/walk_prices.hpp"
 
 namespace inchtide {
@@ -120,6 +123,24 @@ Day split_of(const Settings& settings) {
   if (settings.split) return *settings.split;
   throw InputError("split", "none was given, so the weights would be chosen by the very prices they are tested on",
                    {Means::split, "Give a day: weights are estimated before it and rehearsed from it"});
+}
+
+Basis basis_before_split(const Universe& universe, const Sources& sources, const Settings& settings) {
+  const auto split = split_of(settings);
+  if (!settings.estimate_over || settings.reestimate) return basis_of(universe, sources, settings, split);
+  const auto& days = universe.aligned.table.days;
+  const auto after = std::ranges::lower_bound(days, split);
+  if (after == days.begin()) return basis_of(universe, sources, settings, split);  // says that nothing is before it
+  auto basis = basis_on(universe, sources, settings, *(after - 1));
+  std::vector<std::string> without;
+  for (const auto& asset : universe.assets) {
+    if (!find_name(asset, basis.estimate.assets)) without.push_back(asset);
+  }
+  if (without.empty()) return basis;
+  throw InputError("window",
+                   fmt::format("not all through the {} before {} are there prices of {}",
+                               settings.estimate_over->text(), to_string(split), fmt::join(without, ", ")),
+                   {{Means::estimate_window, "Take a shorter one"}, {Means::assets, "leave them out"}});
 }
 
 PriceTable walk_of(const Universe& universe, const Settings& settings, std::vector<Notice>& warnings) {

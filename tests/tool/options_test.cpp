@@ -14,8 +14,8 @@ using testing::Not;
 
 namespace {
 
-const std::vector<std::string> commands = {"inspect",  "describe", "relate",   "estimate",
-                                           "frontier", "weigh",    "rehearse", "gather"};
+const std::vector<std::string> commands = {"inspect", "describe", "relate", "estimate", "frontier",
+                                           "weigh",   "rehearse", "gather", "runs",     "luck"};
 
 std::string help_of(const std::string& command) {
   static std::map<std::string, std::string> known;

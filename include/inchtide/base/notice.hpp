@@ -60,6 +60,7 @@ enum class Means {
   real_moves,    ///< that a close which moves like a split really did
   returns_kind,  ///< simple or log
   risk_free,
+  runs,  ///< the store of rehearsals
   short_histories,
   split,
   subset_size,  ///< how many assets are picked

@@ -32,14 +32,15 @@ struct INCHTIDE_API FileSetting {
   ValueKind kind = ValueKind::text;
   std::vector<std::string> texts;  ///< none of a table
   Where where;                     ///< file, line and the path
+  bool only_texts = true;          ///< of a list: all its entries are texts
 
   /// The path with dots: "estimate.every".
   [[nodiscard]] std::string key() const;
 };
 
 /// All keys in the order of the file; tables stand before what they hold.
-/// @throws InputError naming file and line: bad TOML, nested too deep, a name that is none, a list of other things than
-///         texts
+/// @throws InputError naming file and line: bad TOML, nested too deep, a name that is none, a list of lists or
+///         tables
 [[nodiscard]] INCHTIDE_API std::vector<FileSetting> read_settings_file(const std::filesystem::path& path);
 
 }  // namespace inchtide::exchange

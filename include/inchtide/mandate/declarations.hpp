@@ -47,8 +47,9 @@ struct INCHTIDE_API Given {
 };
 
 /// What a setting takes.
-/// A word: one of a few. An amount of money: a number, or one of thousands or millions, as 150k or 40m.
-enum class Takes { text, word, list, number, amount, whole, yes_or_no, day, percent, path };
+/// A word: one of a few. Values: a list of any plain ones, or one. An amount of money: a number, or one of thousands or
+/// millions, as 150k or 40m.
+enum class Takes { text, word, list, values, number, amount, whole, yes_or_no, day, percent, path };
 
 struct INCHTIDE_API Declaration {
   std::string key;     ///< "estimate.every"; a star stands for a name: "costs.*.bps". Empty: no key in a file

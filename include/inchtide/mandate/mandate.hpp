@@ -3,6 +3,7 @@
 ///
 ///     [universe]  prices, tags, assets, benchmark, currency, ...     [estimate]   intervals and methods
 ///     [views.NAME]  [limits]  [costs.CLASS]  [schedules.NAME]        [rehearsal]  split, wealth, delay, aims
+///     [grid]  [cells.NAME]                                           (many rehearsals)
 ///     [gather]  [providers.NAME]                                     (bringing prices in)
 ///
 /// `declarations.hpp` has every key, with what it takes and an example. Paths are relative to the file. An unknown key
@@ -23,6 +24,7 @@
 #include <filesystem>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "inchtide/base/api.hpp"
@@ -45,6 +47,11 @@ struct INCHTIDE_API Mandate {
   std::optional<std::string> provider, list;
   std::vector<exchange::Provider> providers;
 };
+
+/// One axis of the grid of all combinations, from texts: schedules by the names they have in the mandate too.
+/// @throws InputError as `fill_axis`
+INCHTIDE_API void take_axis(Settings& settings, GridAxes& axes, std::string_view axis,
+                            const std::vector<std::string>& texts, const Where& where);
 
 /// @throws InputError naming file, line and key: bad TOML, an unknown key or table, a value of the wrong kind
 [[nodiscard]] INCHTIDE_API Mandate read_mandate(const std::filesystem::path& path);

@@ -32,6 +32,7 @@
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/rehearsal/luck.hpp"
+#include "inchtide/study/grid.hpp"
 #include "inchtide/study/runs.hpp"
 
 namespace inchtide {
@@ -81,5 +82,19 @@ struct INCHTIDE_API StudyLuck {
                                                       const Portfolios& portfolios, const Sources& sources,
                                                       const Settings& settings, const Runs& runs,
                                                       const LuckOptions& options = {});
+
+/// Cells of a grid held against one of them: each is run again, as only figures are kept.
+struct INCHTIDE_API CellLuck {
+  StudyLuck luck;
+  std::vector<Rehearsal> runs;  ///< their figures; without days, trades and log
+};
+
+/// @param cells tries: at one level of costs, of one delay and from one start
+/// @param baseline by a name, a schedule or an aim, as `baseline_of`
+/// @throws InputError for cells that aren't walked over the same days, more of them than can be held at once, and as
+///         `luck_of`
+[[nodiscard]] INCHTIDE_API CellLuck luck_among_cells(const CellRunner& runner, const std::vector<GridRun>& cells,
+                                                     const std::string& baseline, double tried,
+                                                     LuckOptions options = {});
 
 }  // namespace inchtide

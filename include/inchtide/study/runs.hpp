@@ -69,6 +69,13 @@ struct INCHTIDE_API Runs {
 /// @throws InputError without one: the weights would be chosen by the very prices they are tested on
 [[nodiscard]] INCHTIDE_API Day split_of(const Settings& settings);
 
+/// What a rehearsal begins with: estimates by the prices before the split, those of the settings' `estimate_over` where
+/// it is given and weights aren't chosen anew on the way.
+/// @throws InputError as `split_of` and `basis_of` do, and for a window that reaches before the prices or within which
+///         an asset has none
+[[nodiscard]] INCHTIDE_API Basis basis_before_split(const Universe& universe, const Sources& sources,
+                                                    const Settings& settings);
+
 /// The prices to walk through: days on which any asset has one of its own, with holes where an asset has none (nothing
 /// is traded at a price that was carried forward), from the last of them before the split, on which the first purchase
 /// is decided. The benchmark adds no day; its last price counts where it has none.

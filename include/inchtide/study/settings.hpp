@@ -24,6 +24,7 @@
 #include "inchtide/prices/price_table.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 #include "inchtide/returns/conventions.hpp"
+#include "inchtide/study/grid_axes.hpp"
 #include "inchtide/weights/aim.hpp"
 
 namespace inchtide {
@@ -107,6 +108,7 @@ struct INCHTIDE_API Settings {
   double tried = 0;                         ///< what was tried besides and isn't run, for what luck does
   bool cost_levels = false;                 ///< schedules are compared at other levels of costs too
   bool show_log = false;                    ///< what happened day by day is told, not only in files
+  std::vector<GridAxes> grid{};             ///< many rehearsals: all combinations of each
 };
 
 }  // namespace inchtide

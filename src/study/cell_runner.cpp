@@ -1,0 +1,200 @@
+// Makes cells of a grid: those that share an estimate share it, and the prices they walk through.
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <deque>
+#include <mutex>
+#include <optional>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
+#include "inchtide/study/grid.hpp"
+#include "study/one_run.hpp"
+#include "study/packing.hpp"
+
+namespace inchtide {
+namespace {
+
+/// Neighbours in a grid share a block; threads are some cells apart.
+constexpr std::size_t most_blocks = 16;
+
+}  // namespace
+
+struct CellRunner::Shared {
+  /// Cells by the same estimate from the same day.
+  struct Block {
+    Block(const Universe& universe, const Sources& sources, Settings of_cells)
+        : settings(std::move(of_cells)),
+          basis(basis_before_split(universe, sources, settings)),
+          portfolios(portfolios_of(basis, sources, settings)),
+          setup(universe, basis, sources, settings, told) {
+      setup.how.watch = {};
+    }
+
+    [[nodiscard]] const Allocation& portfolio(const Aim& aim) const {
+      const auto found = std::ranges::find_if(portfolios.all, [&](const Allocation& a) { return a.aim == aim; });
+      if (found != portfolios.all.end()) return *found;
+      for (const auto& one : portfolios.unanswered) {
+        if (same_name(one.name, aim.text())) throw InputError(one.notice);
+      }
+      throw InputError(aim.text(), "it has no portfolio", "Leave it out");
+    }
+
+    Settings settings;
+    std::vector<Notice> told;  // of a single run
+    Basis basis;
+    Portfolios portfolios;
+    WalkSetup setup;
+  };
+
+  /// One that is made once, by whoever comes first.
+  struct Slot {
+    explicit Slot(Bytes which) : key(std::move(which)) {}
+
+    Bytes key;
+    std::once_flag once;
+    std::optional<Block> block;
+    std::exception_ptr failure;
+  };
+
+  Sources sources;
+  Universe universe;
+  std::vector<Aim> aims;  // of all cells
+  std::mutex mutex;
+  std::deque<std::shared_ptr<Slot>> slots;  // the latest first
+
+  std::shared_ptr<Slot> slot_for(Bytes key) {
+    const std::lock_guard guard(mutex);
+    const auto found = std::ranges::find_if(slots, [&](const auto& slot) { return slot->key == key; });
+    if (found != slots.end()) return *found;
+    slots.push_front(std::make_shared<Slot>(std::move(key)));
+    if (slots.size() > most_blocks) slots.pop_back();
+    return slots.front();
+  }
+
+  /// @throws what making it threw
+  std::shared_ptr<const Block> block_for(const GridCell& cell, const Settings& shared) {
+    const bool known = std::ranges::find(aims, cell.aim) != aims.end();
+    Packing key;
+    key.add(cell.estimator.expected).add(cell.estimator.covariance).add(cell.window).add(cell.start);
+    if (!known) key.add(cell.aim);
+    auto slot = slot_for(key.bytes());
+    std::call_once(slot->once, [&] {
+      try {
+        auto settings = shared;
+        settings.methods.expected = cell.estimator.expected.value_or(settings.methods.expected);
+        settings.methods.covariance = cell.estimator.covariance.value_or(settings.methods.covariance);
+        settings.estimate_over = cell.window.span;
+        settings.split = cell.start;
+        settings.aims = known ? aims : std::vector{cell.aim};
+        settings.schedules = {Schedule::parse("never", "")};  // those of the cells stand in their place
+        slot->block.emplace(universe, sources, std::move(settings));
+      } catch (const InputError&) {
+        slot->failure = std::current_exception();
+      } catch (const UncertifiedAnswer&) {
+        slot->failure = std::current_exception();
+      }
+    });
+    if (slot->failure) std::rethrow_exception(slot->failure);
+    return {slot, &*slot->block};
+  }
+
+  Rehearsal make(const GridCell& cell, const Settings& shared, bool whole, const Watch& watch) {
+    const auto block = block_for(cell, shared);
+    const auto& portfolio = block->portfolio(cell.aim);
+    if (!OneRun::is_possible(portfolio, cell.schedule)) {
+      throw InputError(cell.schedule.name, fmt::format("{} has no return to weigh against costs", portfolio.name),
+                       "Leave one of them out");
+    }
+    auto how = block->setup.how;
+    how.delay = cell.delay;
+    how.keep_weights = whole;
+    how.watch = watch;
+    auto terms = block->setup.plan.terms;
+    terms.keep_orders = whole;
+    for (auto& costs : terms.costs) costs = at_level(costs, cell.cost_level);
+    std::vector<Promise> promises;
+    return OneRun(universe, block->basis, sources, block->settings, block->setup)
+        .make(portfolio, cell.schedule, terms, how, promises);
+  }
+};
+
+CellRunner::CellRunner(const Grid& grid) : grid_(grid), shared_(std::make_unique<Shared>()) {
+  Unpacking unpacking(grid.inputs());
+  std::string form;
+  Settings settings;
+  unpacking.take(form).take(settings).take(shared_->sources);
+  if (!unpacking.at_end()) throw InputError("inputs of runs", "they go on after their end", "Run them anew");
+  shared_->universe = universe_of(shared_->sources, settings);
+  shared_->sources.bars.clear();  // they are in the universe
+  for (const auto& axes : grid.axes_) {
+    for (const auto& aim : axes.aims) {
+      if (std::ranges::find(shared_->aims, aim) == shared_->aims.end()) shared_->aims.push_back(aim);
+    }
+  }
+}
+
+CellRunner::~CellRunner() = default;
+
+const Universe& CellRunner::universe() const {
+  return shared_->universe;
+}
+
+double CellRunner::risk_free(const GridCell& cell) const {
+  return shared_->block_for(cell, grid_.settings())->basis.risk_free;
+}
+
+Rehearsal CellRunner::rehearse(const GridCell& cell, const Watch& watch) const {
+  return shared_->make(cell, grid_.settings(), true, watch);
+}
+
+GridRun CellRunner::run(const GridCell& cell, const std::string& name) const {
+  GridRun result{cell, name, grid_.key(cell), {}, {}, {}, false, {}, numerics_here()};
+  try {
+    const auto run = shared_->make(cell, grid_.settings(), false, {});
+    result.from = run.days.front();
+    result.to = run.days.back();
+    for (const auto& kept : kept_figures()) result.figures.push_back(kept.of(run));
+    result.marked = run.marked;
+  } catch (const Interrupted&) {
+    throw;
+  } catch (const Error& error) {
+    result.failure = error.what();
+  }
+  return result;
+}
+
+namespace {
+
+std::int64_t number_of(Day day) {
+  return day.time_since_epoch().count();
+}
+
+Record record_of(const GridRun& run) {
+  return {run.figures, {number_of(run.from), number_of(run.to), run.marked}, {run.numerics}, run.failure};
+}
+
+}  // namespace
+
+void run_grid(const CellRunner& runner, const std::vector<std::size_t>& cells, const LandRun& land,
+              const Executor& executor, const Watch& watch) {
+  const auto& grid = runner.grid();
+  const auto open = [&](std::span<const std::byte>) -> RunPiece {
+    return [&](std::size_t piece) { return record_of(runner.run(grid.cell(cells[piece]), {})); };
+  };
+  const auto take = [&](std::size_t piece, const Record& record) {
+    GridRun run{grid.cell(cells[piece]), grid.name(cells[piece])};
+    run.key = grid.key(run.cell);
+    run.failure = record.failure;
+    run.figures = record.figures;
+    run.from = Day(std::chrono::days(record.numbers.at(0)));
+    run.to = Day(std::chrono::days(record.numbers.at(1)));
+    run.marked = record.numbers.at(2) != 0;
+    run.numerics = record.texts.at(0);
+    land(run);
+  };
+  deal(Job(grid.inputs(), cells.size()), open, take, executor, watch);
+}
+
+}  // namespace inchtide
