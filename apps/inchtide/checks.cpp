@@ -81,7 +81,7 @@ void check_pairs(const Options& options) {
     needs("--block", {"--draws"}, "blocks are drawn");
   }
   if (options.command == "rehearse") needs("--runs", {"--grid"}, "it keeps what a grid comes to");
-  if (options.command == "rehearse" && options.draws == 0) {
+  if (options.command == "rehearse" && options.draws == 0 && !typed(options, "--futures")) {
     for (const char* option : {"--block", "--seed", "--baseline", "--tried"}) {
       if (!options.typed.contains(option)) continue;
       throw WrongUsage(option, "it does nothing beside --draws 0", "Leave one of them out");
@@ -152,6 +152,11 @@ void check_that_all_act(const Options& options, const Mandate& mandate) {
     return aim.kind == Aim::Kind::blend_volatility || aim.kind == Aim::Kind::blend_return;
   });
   if (!blends) idle("--borrowing", "no aim is a blend", {Means::aim, "Give one", "blend-volatility=8%"});
+  if (settings.futures == 0) {
+    for (const char* option : {"--below", "--drawdown"}) {
+      idle(option, "no histories are drawn", Remedy("Draw some: --futures 1000"));
+    }
+  }
   if (!mandate.current) idle("--horizon", "what is held now is not known", {Means::current, "Give it"});
   if (settings.costs.empty()) idle("--horizon", "trading costs nothing", {Means::costs, "Give costs", "10bp"});
   if (!limits_positions(settings.limits) && !limits_positions(settings.added_limits)) {

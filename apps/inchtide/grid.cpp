@@ -21,7 +21,7 @@ constexpr std::size_t first_shown = 10;
 /// More cells than this are asked back: in one go they are a mistake more often than not.
 constexpr std::size_t most_cells = 1'000'000;
 /// Bytes that the store takes for a run, as measured on the demo's.
-constexpr double bytes_of_a_run = 900;
+constexpr double bytes_of_a_run = 800;
 
 double seconds_since(Clock::time_point begin) {
   return std::chrono::duration<double>(Clock::now() - begin).count();

@@ -3,6 +3,7 @@
 #include "grid.hpp"
 #include "inchtide/report/rehearsal.hpp"
 #include "inchtide/study/cost_levels.hpp"
+#include "inchtide/study/futures.hpp"
 #include "inchtide/study/luck.hpp"
 #include "inchtide/study/runs.hpp"
 #include "output.hpp"
@@ -52,6 +53,16 @@ std::optional<CostLevels> levels_of_runs(Runs& runs, const Prepared& prepared, c
   });
 }
 
+/// Histories that did not happen, where they are wanted.
+std::optional<Futures> futures_of_runs(Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
+                                       const Options& options) {
+  if (prepared.settings.futures == 0) return std::nullopt;
+  const FutureOptions how{options.block.value_or(0), options.seed.value_or(1), options.threads, watched(options)};
+  return beside(runs, options.has("--futures"), "No other histories are drawn", [&] {
+    return futures_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, how);
+  });
+}
+
 }  // namespace
 
 report::Chapter rehearse(const Options& options) {
@@ -59,10 +70,12 @@ report::Chapter rehearse(const Options& options) {
   const auto portfolios = portfolios_of(prepared, options);
   auto runs =
       runs_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, watched(options));
-  const auto luck = luck_of_runs(runs, prepared, portfolios, options);
-  const auto levels = levels_of_runs(runs, prepared, portfolios, options);
+  report::RehearsalAnswers answers;
+  answers.luck = luck_of_runs(runs, prepared, portfolios, options);
+  answers.levels = levels_of_runs(runs, prepared, portfolios, options);
+  answers.futures = futures_of_runs(runs, prepared, portfolios, options);
   return report::rehearse_chapter(runs, prepared.basis, *prepared.universe, portfolios, prepared.settings,
-                                  prepared.from, luck, levels);
+                                  prepared.from, answers);
 }
 
 void add_rehearse(CLI::App& tool, Options& options) {
@@ -83,7 +96,8 @@ void add_rehearse(CLI::App& tool, Options& options) {
   add_figure_option(
       command, options,
       "wealth (with drawdown), held (weights over time), schedules, turnover, costs (by part), each of the "
-      "first portfolio or of another: held-AIM; drift (against cost); levels (with --cost-levels)");
+      "first portfolio or of another: held-AIM; drift (against cost); levels (with --cost-levels or --grid); futures "
+      "(with --futures)");
 }
 
 }  // namespace inchtide::app

@@ -6,7 +6,7 @@
 #include <cmath>
 #include <vector>
 
-#include "inchtide/base/draws.hpp"
+#include "base/row_blocks.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
 #include "inchtide/base/quantile.hpp"
@@ -14,18 +14,6 @@
 
 namespace inchtide {
 namespace {
-
-/// The rows of one draw.
-void draw_rows(RandomDraw bits, double block, std::vector<std::size_t>& rows) {
-  const auto count = rows.size();
-  const double new_block = 1 / block;
-  std::size_t row = bits.below(count);
-  rows[0] = row;
-  for (std::size_t t = 1; t < count; ++t) {
-    row = bits.uniform() < new_block ? bits.below(count) : (row + 1 == count ? 0 : row + 1);
-    rows[t] = row;
-  }
-}
 
 void check(const BootstrapOptions& options, std::size_t periods) {
   const auto fail = [](const std::string& problem, const std::string& remedy) {
@@ -76,8 +64,7 @@ class Bootstrap {
  private:
   void one_draw(int draw, Draws& draws) const {
     const auto n = data_.rows();
-    std::vector<std::size_t> rows(rows_.size());
-    draw_rows(RandomDraw(options_.seed, std::uint64_t(draw)), block_, rows);
+    const auto rows = draw_of_rows(options_, block_, draw, rows_.size());
     // A return is drawn with its span.
     Eigen::VectorXd sum = Eigen::VectorXd::Zero(n), squares = Eigen::VectorXd::Zero(n), by_span = sum;
     double total = 0, span_squares = 0;
@@ -152,9 +139,7 @@ double check_draws(const BootstrapOptions& options, std::size_t periods) {
 }
 
 std::vector<std::size_t> draw_of_rows(const BootstrapOptions& options, double block, int draw, std::size_t periods) {
-  std::vector<std::size_t> rows(periods);
-  draw_rows(RandomDraw(options.seed, std::uint64_t(draw)), block, rows);
-  return rows;
+  return rows_of_blocks(row_blocks(RandomDraw(options.seed, std::uint64_t(draw)), block, periods, periods), periods);
 }
 
 BootstrapBands bootstrap_bands(const ReturnTable& returns, const BootstrapOptions& options) {

@@ -10,6 +10,7 @@
 #include <unsupported/Eigen/SpecialFunctions>
 
 #include "base/numbers.hpp"
+#include "base/row_blocks.hpp"
 #include "inchtide/base/draws.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
@@ -78,7 +79,7 @@ class Drawing {
   };
 
   [[nodiscard]] Draw draw(RandomDraw random, double block) const {
-    const auto blocks = blocks_of(random, block);
+    const auto blocks = row_blocks(random, block, std::size_t(rows_), std::size_t(rows_));
     const auto k = sums_.rows(), n = k - 1;
     Eigen::ArrayXXd sums(k, Eigen::Index(blocks.size())), squares(k, Eigen::Index(blocks.size()));
     for (std::size_t b = 0; b < blocks.size(); ++b) {
@@ -107,10 +108,6 @@ class Drawing {
   }
 
  private:
-  struct Block {
-    Eigen::Index first, length;
-  };
-
   /// Sums over the rows before each, a column a row.
   static Eigen::ArrayXXd upto(const Eigen::MatrixXd& values) {
     Eigen::ArrayXXd sums = Eigen::ArrayXXd::Zero(values.rows(), values.cols() + 1);
@@ -118,23 +115,10 @@ class Drawing {
     return sums;
   }
 
-  [[nodiscard]] Eigen::ArrayXd within(const Eigen::ArrayXXd& sums, const Block& block) const {
-    const auto end = block.first + block.length;
-    if (end <= rows_) return sums.col(end) - sums.col(block.first);
-    return sums.col(rows_) - sums.col(block.first) + sums.col(end - rows_);  // around the end
-  }
-
-  [[nodiscard]] std::vector<Block> blocks_of(RandomDraw& random, double block) const {
-    std::vector<Block> blocks;
-    const double new_block = 1 / block;
-    for (Eigen::Index t = 0; t < rows_; ++t) {
-      if (t > 0 && random.uniform() >= new_block) {
-        ++blocks.back().length;
-      } else {
-        blocks.push_back({Eigen::Index(random.below(std::size_t(rows_))), 1});
-      }
-    }
-    return blocks;
+  [[nodiscard]] Eigen::ArrayXd within(const Eigen::ArrayXXd& sums, const RowBlock& block) const {
+    const auto first = Eigen::Index(block.first), end = first + Eigen::Index(block.length);
+    if (end <= rows_) return sums.col(end) - sums.col(first);
+    return sums.col(rows_) - sums.col(first) + sums.col(end - rows_);  // around the end
   }
 
   Eigen::Index rows_;

@@ -7,6 +7,7 @@
 
 #include "begin.hpp"
 #include "cost_levels.hpp"
+#include "futures.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
 #include "inchtide/report/grid.hpp"
@@ -428,8 +429,8 @@ std::string in_full(const Rehearsal& run) {
 }
 
 Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe, const Portfolios& portfolios,
-                         const Settings& settings, const Background& from, const std::optional<StudyLuck>& luck,
-                         const std::optional<CostLevels>& levels) {
+                         const Settings& settings, const Background& from, const RehearsalAnswers& answers) {
+  const auto& [luck, levels, futures] = answers;
   if (runs.all.empty()) throw InputError("rehearsal", "there is no run to show", "Give those of a study");
   auto chapter = begin_chapter("rehearse", basis, &universe, settings, from, runs.warnings);
   chapter.sentence = in_a_line(runs.all.front());
@@ -437,6 +438,11 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   chapter.result = rehearse_json(runs, settings.delay);
   if (luck) chapter.result["luck"] = luck_json(*luck, runs.all);
   if (levels) chapter.result["cost_levels"] = cost_levels_json(*levels);
+  if (futures) {
+    chapter.result["futures"] = futures_json(*futures, settings);
+    for (const auto& one : futures->failed) chapter.warnings.push_back(one.why.led_by(one.name + " has no futures"));
+    chapter.in_part = chapter.in_part || !futures->failed.empty();
+  }
   const auto& currency = universe.currency;
   auto compared = runs_table(runs.all, currency);
   auto& notes = compared.notes;
@@ -452,6 +458,7 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   if (luck) chapter.tables.push_back(luck_table(*luck, runs.all));
   if (luck && !luck->timing.empty()) chapter.tables.push_back(timing_table(luck->timing));
   if (levels) chapter.tables.push_back(cost_levels_table(*levels));
+  if (futures) chapter.tables.push_back(futures_table(*futures, settings, currency));
   if (runs.against.size() > 1) chapter.tables.push_back(against_table(runs, *universe.benchmark));
   chapter.tables.push_back(years_table(runs.all, settings.delay));
   chapter.tables.push_back(stretches_table(runs.all));
@@ -465,6 +472,7 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   chapter.tables.push_back(holdings_table(runs.all));
   chapter.charts = rehearsal_charts(runs.all, settings.delay, !runs.against.empty());
   if (levels) chapter.charts.push_back(cost_levels_chart(*levels));
+  if (futures) chapter.charts.push_back(futures_chart(*futures, runs.all, currency));
   return chapter;
 }
 

@@ -30,6 +30,9 @@ Settings shared_by_cells(Settings settings) {
   settings.cost_levels = settings.show_log = false;
   settings.mixes.clear();
   settings.rounding.reset();
+  settings.futures = 0;
+  settings.ends_below.reset();
+  settings.falls_beyond.reset();
   settings.baseline.clear();
   settings.tried = 0;
   return settings;

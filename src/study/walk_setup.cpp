@@ -93,14 +93,6 @@ bool has_impact(const std::vector<AssetCosts>& costs) {
   return std::ranges::any_of(costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
 }
 
-/// The days on which any asset has a price of its own, and the benchmark's prices on them.
-PriceTable priced_days(const Universe& universe, const Settings& settings) {
-  AlignPolicy any;
-  any.kind = AlignPolicy::Kind::any;
-  return align(histories_to_walk(universe, settings), any, universe.benchmark ? 1 : 0)
-      .table.between(std::nullopt, settings.to);
-}
-
 /// What is held on a walk's first row, by the weights held now.
 Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, std::size_t first_row, double wealth) {
   Ledger ledger{Eigen::VectorXd::Zero(weights.size()), wealth * (1 - weights.sum())};
@@ -118,6 +110,13 @@ Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, std::size_t
 }
 
 }  // namespace
+
+PriceTable priced_days(const Universe& universe, const Settings& settings) {
+  AlignPolicy any;
+  any.kind = AlignPolicy::Kind::any;
+  return align(histories_to_walk(universe, settings), any, universe.benchmark ? 1 : 0)
+      .table.between(std::nullopt, settings.to);
+}
 
 Day split_of(const Settings& settings) {
   if (settings.split) return *settings.split;

@@ -7,6 +7,10 @@
 
 namespace inchtide {
 
+// The days on which any asset has a price of its own, up to the end of the settings; the benchmark's prices, last, on
+// them.
+PriceTable priced_days(const Universe& universe, const Settings& settings);
+
 struct WalkSetup {
   // @param warnings says what was carried forward and which schedules are the same
   // @throws InputError as `runs_of`

@@ -235,7 +235,11 @@ TEST(GridTool, InterruptedItKeepsWhatLandedAndGoesOn) {
   const auto file = (folder / "many.runs").string();
   const std::string command =
       "rehearse" + mandate + "--draws 0 --grid delay=0,1,2,3,4,5,6,7 --reestimate 1m --runs " + file;
-  const auto said = run("timeout --preserve-status -s INT 2 " + tool + " " + command);
+  const auto script = folder.write("stop.sh", tool + " " + command + " &\nmaking=$!\nfor try in $(seq 400); do\n  " +
+                                                  tool + " runs --json - --quiet --runs " + file +
+                                                  " 2>/dev/null | grep -q '\"key\"' && break\n  sleep 0.05\ndone\n"
+                                                  "kill -INT $making\nwait $making\n");
+  const auto said = run("bash " + script.string());
   ASSERT_EQ(said.code, 130) << said.err;
   EXPECT_THAT(said.err, AllOf(HasSubstr("cells landed in"), HasSubstr("goes on with the others")));
   const auto landed = result_of("runs --runs " + file + " --top 1")["fitting"].get<std::size_t>();
@@ -243,6 +247,46 @@ TEST(GridTool, InterruptedItKeepsWhatLandedAndGoesOn) {
   const auto rest =
       result_of(command + " --aim minimum-variance --grid window=all --grid estimator=sample --grid delay=0");
   EXPECT_GT(rest["there"].get<std::size_t>(), 0u);
+}
+
+TEST(FuturesTool, TellsQuantilesProbabilitiesAndAFan) {
+  const std::string few = "rehearse" + mandate + "--draws 0 --aim equal --schedule never --schedule 1m --futures 60 ";
+  const auto result = result_of(few + "--below 38m --drawdown 15% --baseline 1m --seed 4")["futures"];
+  EXPECT_EQ(result["histories"], 60);
+  EXPECT_EQ(result["baseline"], "equal, 1m");
+  EXPECT_GT(result["days"].get<int>(), 1000);
+  EXPECT_GT(result["days_cut"].get<int>(), 0) << "the exchanges have other holidays";
+  ASSERT_EQ(result["runs"].size(), 2u);
+  for (const auto& run : result["runs"]) {
+    for (const char* figure : {"growth_per_year", "max_drawdown", "cost_per_year", "end_wealth"}) {
+      EXPECT_LE(run[figure]["0.05"], run[figure]["0.5"]);
+      EXPECT_LE(run[figure]["0.5"], run[figure]["0.95"]);
+    }
+    const double below = run["below"]["share"];
+    EXPECT_EQ(below > 0.5, run["end_wealth"]["0.5"].get<double>() < 38e6);
+    EXPECT_NEAR(run["below"]["error"].get<double>(), std::sqrt(below * (1 - below) / 60), 1e-12);
+    EXPECT_EQ(run["fan"]["0.5"].size(), result["fan_days"].size());
+    EXPECT_EQ(run["fan"]["0.95"].back(), run["end_wealth"]["0.95"]);
+  }
+  const auto text = run_tool(few + "--below 38m").out;
+  EXPECT_THAT(text, AllOf(HasSubstr("Histories that did not happen"), HasSubstr("38,000,000"), HasSubstr("(seed 1)"),
+                          HasSubstr("The means of the past are in them"), HasSubstr("are not drawn")));
+}
+
+TEST(FuturesTool, WhatCannotBeDrawnIsSaid) {
+  for (auto [words, code, said] : std::vector<std::tuple<std::string, int, std::string>>{
+           {"--futures 0", 2, "--futures"},
+           {"--futures 10 --drawdown 120%", 1, "is no fall"},
+           {"--below 38m", 2, "--below: it does nothing: no histories are drawn"},
+           {"--futures 10 --block 0.5", 1, "block"}}) {
+    const auto result = run_tool("rehearse" + mandate + "--draws 0 --aim equal --schedule never " + words);
+    EXPECT_EQ(result.code, code) << words << result.err;
+    EXPECT_THAT(result.err, HasSubstr(said)) << words;
+  }
+  const auto raw =
+      run_tool("rehearse --mandate " + demo + "/whole-units.toml --draws 0 --aim equal --schedule never --futures 10");
+  EXPECT_EQ(raw.code, 1);
+  EXPECT_THAT(raw.err, HasSubstr("splits and dividends of raw closes cannot be drawn"));
 }
 
 }  // namespace

@@ -17,6 +17,7 @@
 #include "inchtide/base/api.hpp"
 #include "inchtide/report/chapter.hpp"
 #include "inchtide/study/cost_levels.hpp"
+#include "inchtide/study/futures.hpp"
 #include "inchtide/study/luck.hpp"
 #include "inchtide/study/runs.hpp"
 
@@ -27,14 +28,18 @@ namespace inchtide::report {
 /// Its figures, a line each.
 [[nodiscard]] INCHTIDE_API std::string in_full(const Rehearsal& run);
 
-/// Tables: runs, and what stands beside them. Charts: wealth and others. Result: `runs`, `luck`.
-/// @param luck, levels of the runs, where they were asked
+/// What was asked besides the runs themselves.
+struct INCHTIDE_API RehearsalAnswers {
+  std::optional<StudyLuck> luck{};
+  std::optional<CostLevels> levels{};
+  std::optional<Futures> futures{};
+};
+
+/// Tables: runs, and what stands beside them. Charts: wealth and others. Result: `runs`, `luck`, `futures`, ...
 /// @param from with the day of the split
 /// @throws InputError without any run
 [[nodiscard]] INCHTIDE_API Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& universe,
                                                     const Portfolios& portfolios, const Settings& settings,
-                                                    const Background& from,
-                                                    const std::optional<StudyLuck>& luck = std::nullopt,
-                                                    const std::optional<CostLevels>& levels = std::nullopt);
+                                                    const Background& from, const RehearsalAnswers& answers = {});
 
 }  // namespace inchtide::report

@@ -107,6 +107,9 @@ struct INCHTIDE_API Settings {
   std::string baseline{};                   ///< the run that others are held against: see `baseline_of`
   double tried = 0;                         ///< what was tried besides and isn't run, for what luck does
   bool cost_levels = false;                 ///< schedules are compared at other levels of costs too
+  int futures = 0;                          ///< so many histories are drawn that did not happen
+  std::optional<double> ends_below{};       ///< an amount: how many of them end below it
+  std::optional<double> falls_beyond{};     ///< a fraction: how many fall by more
   bool show_log = false;                    ///< what happened day by day is told, not only in files
   std::vector<GridAxes> grid{};             ///< many rehearsals: all combinations of each
 };
