@@ -167,6 +167,21 @@ Declarations of_the_rehearsal() {
        },
        Means::none,
        true},
+      {"schedules.*.tranches",
+       "",
+       Takes::whole,
+       "N",
+       "Ledgers of their own that look in turn, so that the choice of the day does less",
+       "1",
+       "4",
+       {Step::rehearsal},
+       [](Mandate& mandate, const Given& given) {
+         auto& schedule = mandate.settings.schedules.back();
+         const auto text = fmt::format("{}:tranches={}", schedule.text(), whole_in(given, 1, 1'000'000));
+         const auto name = schedule.name;
+         schedule = Schedule::parse(text, given.where);
+         schedule.name = name;
+       }},
       {"",
        "--schedule",
        Takes::list,

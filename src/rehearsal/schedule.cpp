@@ -28,7 +28,7 @@ std::vector<std::string_view> split_at(std::string_view text, char mark) {
 InputError not_a_schedule(std::string_view text, const Where& where) {
   return {where, fmt::format("'{}' is not a schedule", text),
           "Write never, an interval such as 1m, 1q@first or 21d@7, band:5pp, band:20%, 1q+band:5pp (both) or "
-          "1q|band:5pp (either); behind it :edge, :half, :after-costs or :cap=10%"};
+          "1q|band:5pp (either); behind it :edge, :half, :after-costs, :cap=10% or :tranches=4"};
 }
 
 /// The most trading days a period can have.
@@ -101,6 +101,25 @@ Band band_in(std::vector<std::string_view>& parts, std::string_view whole, const
   return band;
 }
 
+/// How many ledgers look in turn.
+int tranches_in(std::string_view text, const Schedule& schedule, std::string_view whole, const Where& where) {
+  if (!schedule.every || schedule.watches()) {
+    throw InputError(where, fmt::format("'{}' has no interval that tranches could share out", whole),
+                     "Give one, such as 1q:tranches=4");
+  }
+  const auto number = parse_number(text);
+  const int rows = usual_rows(*schedule.every);
+  if (!number || *number != std::floor(*number) || *number < 1 || *number > rows) {
+    throw InputError(where, fmt::format("'{}' tranches in '{}'", text, whole),
+                     fmt::format("Give a whole number from 1 to {}, the rows of the interval", rows));
+  }
+  if (schedule.every->unit() != Unit::day && schedule.anchor != -1) {
+    throw InputError(where, fmt::format("the tranches of '{}' look on days of their own", whole),
+                     "Leave out what stands behind the @");
+  }
+  return int(*number);
+}
+
 /// Where the trade goes, from the parts that are left.
 void read_destination(Schedule& schedule, const std::vector<std::string_view>& parts, std::string_view whole,
                       const Where& where) {
@@ -117,6 +136,8 @@ void read_destination(Schedule& schedule, const std::vector<std::string_view>& p
         throw InputError(where, fmt::format("a cap of {} on a trade's turnover in '{}'", part.substr(4), whole),
                          "Give a share of wealth above 0%, such as 10%");
       }
+    } else if (lower_name(part).starts_with("tranches=")) {
+      schedule.tranches = tranches_in(part.substr(9), schedule, whole, where);
     } else {
       throw not_a_schedule(whole, where);
     }
@@ -132,6 +153,11 @@ void read_destination(Schedule& schedule, const std::vector<std::string_view>& p
 }
 
 }  // namespace
+
+int usual_rows(const Interval& every) {
+  constexpr int usual[] = {1, 5, 21, 63, 252};  // of a day, a week, a month, a quarter, a year
+  return usual[std::size_t(every.unit())] * every.count();
+}
 
 double Band::half_width(double target) const {
   return measure == Measure::points ? width : width * std::abs(target);
@@ -190,6 +216,7 @@ std::string Schedule::text() const {
   if (to == To::half) text += ":half";
   if (to == To::after_costs) text += ":after-costs";
   if (cap) text += ":cap=" + short_percent(*cap);
+  if (tranches > 1) text += fmt::format(":tranches={}", tranches);
   return text;
 }
 

@@ -17,6 +17,7 @@
 #include "rehearsal/measures.hpp"
 #include "rehearsal/stretch.hpp"
 #include "rehearsal/tolerances.hpp"
+#include "rehearsal/tranches.hpp"
 
 namespace inchtide {
 namespace {
@@ -347,7 +348,11 @@ class Row {
 }  // namespace
 
 Walk::Walk(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options)
-    : plans_(std::make_unique<const Plans>(table, plan, options)) {}
+    : plans_(std::make_unique<const Plans>(table, plan, options)) {
+  if (plan.schedule.tranches == 1) return;
+  throw InputError(fmt::format("rehearsal '{}'", plan.name), "a walk has one ledger, and tranches are several",
+                   "Rehearse it whole, or walk the schedule of each");
+}
 
 Walk::~Walk() = default;
 
@@ -416,6 +421,7 @@ Rehearsal Walk::finish(WalkState state) const {
 }
 
 Rehearsal rehearse(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {
+  if (plan.schedule.tranches > 1) return rehearse_in_tranches(table, plan, options);
   const Walk walk(table, plan, options);
   auto state = walk.begin();
   walk.go_on(state, table.rows());

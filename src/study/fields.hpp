@@ -81,8 +81,8 @@ auto fields(S& s) {
 }
 template <Is<Schedule> S>
 auto fields(S& s) {
-  auto& [name, every, anchor, band, join, to, cap] = s;
-  return std::tie(name, every, anchor, band, join, to, cap);
+  auto& [name, every, anchor, band, join, to, cap, tranches] = s;
+  return std::tie(name, every, anchor, band, join, to, cap, tranches);
 }
 template <Is<AssetEnd> S>
 auto fields(S& s) {

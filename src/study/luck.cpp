@@ -17,12 +17,6 @@ std::size_t count_of(const Runs& runs) {
   return runs.all.size() - (runs.against.empty() ? 0 : 1);
 }
 
-/// Of one interval: as many as it usually has.
-int rows_of(const Interval& every) {
-  constexpr int usual[] = {1, 5, 21, 63, 252};  // of a day, a week, a month, a quarter, a year
-  return usual[std::size_t(every.unit())] * every.count();
-}
-
 /// Days of so many runs are held at once.
 constexpr std::size_t most_cells = 5000;
 
@@ -130,8 +124,8 @@ std::vector<TimingLuck> timing_of(const Universe& universe, const Basis& basis, 
   setup.plan.weights = allocation->weights;
   setup.plan.terms.keep_orders = false;
   for (const auto& schedule : setup.schedules) {
-    if (!schedule.every || schedule.band || schedule.to != Schedule::To::targets) continue;
-    const int rows = rows_of(*schedule.every), starts = std::min(rows, most_starts);
+    if (!schedule.every || schedule.band || schedule.tranches > 1 || schedule.to != Schedule::To::targets) continue;
+    const int rows = usual_rows(*schedule.every), starts = std::min(rows, most_starts);
     if (starts < 2 || std::size_t(rows) + std::size_t(settings.delay) >= setup.walk.rows()) continue;
     const auto growth = Executor(options.threads)
                             .collect(

@@ -43,7 +43,9 @@ void OneRun::reestimate(RehearsalPlan& plan, const Allocation& allocation, std::
         auto basis = basis_on(universe_, holding(look), settings_, look.day);
         auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, look, near);
         near = chosen.weights;
-        promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});
+        if (promises.empty() || promises.back().from < look.day) {  // tranches after the first begin again
+          promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});
+        }
         latest_ = std::move(basis);
         return chosen.weights;
       }};

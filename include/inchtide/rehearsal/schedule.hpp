@@ -7,7 +7,8 @@
 /// more than a fifth of its target, `band:sector:5pp` where the total of a sector is; `/cash` behind it counts cash as
 /// a member. `1q+band:5pp` looks quarterly and trades where one is outside; `1q|band:5pp` trades quarterly and whenever
 /// one is. Behind all of it stands where the trade goes: `:edge`, `:half`, `:after-costs`, and `:cap=10%` of turnover
-/// at most.
+/// at most. `1q:tranches=4` deals the wealth to four ledgers that look a quarter of the interval apart, so that the
+/// choice of the day does less; calendars count as so many rows then (`usual_rows`).
 ///
 /// @code
 /// #include <cassert>
@@ -64,6 +65,7 @@ struct INCHTIDE_API Schedule {
   Join join = Join::both;
   To to = To::targets;
   std::optional<double> cap{};  ///< of one trade's turnover, a fraction; the first purchase is exempt
+  int tranches = 1;             ///< ledgers of their own that look in turn
 
   /// @param where the place it was given, for the message
   /// @throws InputError for anything else, for an anchor that cannot be (`1w@9`, `21d@21`), and for a way to trade that
@@ -86,5 +88,8 @@ struct INCHTIDE_API Schedule {
   /// The same days, band and destination: names aside.
   [[nodiscard]] bool same_as(const Schedule& other) const { return text() == other.text(); }
 };
+
+/// So many rows an interval usually has: 1 a day, 5 a week, 21 a month, 63 a quarter, 252 a year.
+[[nodiscard]] INCHTIDE_API int usual_rows(const Interval& every);
 
 }  // namespace inchtide
