@@ -378,7 +378,7 @@ std::vector<FailedRuns> RunStore::failures(RunQuery query) const {
 }
 
 RunStore::Merged RunStore::merge(const fs::path& other) {
-  RunStore(other, Access::read);  // says what is wrong with it
+  { const RunStore readable(other, Access::read); }  // says what is wrong with it
   auto attach = at_->prepare("ATTACH ? AS other");
   attach.bind(1, fs::absolute(other).string());
   attach.run();

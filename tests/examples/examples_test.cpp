@@ -196,6 +196,31 @@ TEST(ExampleStudy, IsWhatTheToolRehearses) {
   }
 }
 
+TEST(ExampleGrid, IsWhatTheToolRehearses) {
+  const auto mandate = std::string(INCHTIDE_SOURCE) + "/demo/mandate.toml";
+  const auto said = run(std::string(INCHTIDE_BIN) + "/example-grid " + mandate);
+  ASSERT_EQ(said.code, 0) << said.err;
+  const auto words = " --mandate " + mandate + " --aim equal --json - ";
+  const auto grid = run(std::string(INCHTIDE_BIN) + "/inchtide rehearse --baseline 1y --grid schedule=never,1m,1q,1y " +
+                        "--grid cost-level=0,1,4 --grid estimator=sample --grid window=all --grid delay=1" + words);
+  ASSERT_EQ(grid.code, 0) << grid.err;
+  const auto result = nlohmann::json::parse(grid.out)["result"];
+  const auto figures = figures_in(said.out);
+  EXPECT_NEAR(figures.at("luck")[0], result["luck"]["p_value"].get<double>(), 1e-6);
+  for (const auto& row : result["levels"]["rows"]) {
+    const auto& printed = figures.at(row[0].get<std::string>());
+    ASSERT_EQ(printed.size(), 6u) << said.out;  // level, growth, level, ...
+    EXPECT_NEAR(printed[1], row[1].get<double>(), 1e-6);
+    EXPECT_NEAR(printed[3], row[2].get<double>(), 1e-6);
+    EXPECT_NEAR(printed[5], row[3].get<double>(), 1e-6);
+  }
+  const auto futures =
+      run(std::string(INCHTIDE_BIN) + "/inchtide rehearse --schedule 1q --futures 50 --draws 0" + words);
+  const auto growth = nlohmann::json::parse(futures.out)["result"]["futures"]["runs"][0]["growth_per_year"];
+  EXPECT_NEAR(figures.at("futures")[0], growth["0.05"].get<double>(), 1e-6);
+  EXPECT_NEAR(figures.at("futures")[2], growth["0.95"].get<double>(), 1e-6);
+}
+
 TEST(ExampleStudyWithoutFiles, HoldingEqualWeightsEndsAtTheMeanPriceRelative) {
   const auto said = run(std::string(INCHTIDE_BIN) + "/example-study-without-files");
   ASSERT_EQ(said.code, 0) << said.err;
