@@ -47,6 +47,9 @@ constexpr Pair together[] = {{"--step", "--sweep", "it is the step of a sweep"},
                              {"--pick-absolute", "--pick", "it says by what assets are picked"},
                              {"--pair", "--rolling", "pairs are followed over a window"},
                              {"--part", "--grid", "it is a part of a grid"},
+                             {"--hosts", "--grid", "it is where a grid is run"},
+                             {"--hosts", "--runs", "what other machines come to is kept in a file"},
+                             {"--retries", "--hosts", "a machine that dies is one of them"},
                              {"--theme", "--figure", "it is the look of a figure"}};
 
 bool typed(const Options& options, const std::string& option) {
@@ -123,6 +126,7 @@ void check_ranges(const Options& options) {
   whole_within(options.draws.value_or(0), 0, many, "--draws");
   whole_within(options.cloud.value_or(0), 0, many, "--cloud");
   whole_within(options.top.value_or(0), 0, many, "--top");
+  whole_within(options.retries.value_or(0), 0, 1000, "--retries");
   within(options.block.value_or(1), 1, 1e6, "--block");
   within(options.patience.value_or(0), 0, 1e9, "--patience");
 }

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <memory>
 
+#include "hosts.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/report/grid.hpp"
@@ -96,6 +97,10 @@ void run_cells(const CellRunner& runner, exchange::RunStore& store, const std::v
                const Options& options) {
   const auto digest = runner.grid().digest();
   store.put_inputs(digest, runner.grid().inputs());
+  if (!options.hosts.empty()) {
+    run_on_hosts(runner.grid(), cells, store, options, with_time_left(watched(options)));
+    return;
+  }
   std::size_t landed = 0;
   try {
     run_grid(

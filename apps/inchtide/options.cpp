@@ -230,6 +230,16 @@ void add_grid_options(CLI::App& command, Options& options) {
       ->take_all()
       ->group("Many rehearsals");
   add_runs_option(command, options, "Keep the grid's runs in this file; what is there is not run again");
+  command
+      .add_option("--hosts", options.hosts,
+                  "Run it on these machines, each with so many threads: desk1:8,desk2:16; slurm within an allocation")
+      ->type_name("LIST")
+      ->group("Many rehearsals");
+  command
+      .add_option("--retries", options.retries,
+                  "Of --hosts: how often it goes on with the machines that answer when one dies (default 3)")
+      ->type_name("N")
+      ->group("Many rehearsals");
   command.add_option("--part", options.part, "Of the grid, one part of several: 3/12")
       ->type_name("K/N")
       ->group("Many rehearsals");

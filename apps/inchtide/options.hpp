@@ -80,6 +80,8 @@ struct Options {
   std::vector<std::string> where, merge;
   std::optional<int> top;
   bool lowest = false;
+  std::string hosts;
+  std::optional<int> retries;
   // output
   std::string json, csv, xlsx, orders, out;
   std::vector<std::string> figures;

@@ -83,7 +83,9 @@ class Belt {
   std::exception_ptr failure_;
 };
 
-Record record_of(const RunPiece& run, std::size_t index) {
+}  // namespace
+
+Record recorded(const RunPiece& run, std::size_t index) {
   try {
     return run(index);
   } catch (const Interrupted&) {
@@ -94,8 +96,6 @@ Record record_of(const RunPiece& run, std::size_t index) {
     return record;
   }
 }
-
-}  // namespace
 
 Packer& Packer::add(double figure) {
   put(bytes_, &figure, 1);
@@ -194,7 +194,7 @@ void deal(const Job& job, const OpenJob& open, const LandRecord& land, const Exe
   const auto run = open(job.inputs);
   Belt belt;
   const auto stop = [&] { return belt.is_closed() || (watch.stop && watch.stop()); };
-  const auto piece = [&](std::size_t index) { belt.put(index, record_of(run, index).to_bytes()); };
+  const auto piece = [&](std::size_t index) { belt.put(index, recorded(run, index).to_bytes()); };
   std::jthread workers([&] {
     std::exception_ptr failure;
     try {

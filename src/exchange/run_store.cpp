@@ -301,6 +301,12 @@ bool RunStore::has(const std::string& key) const {
   return found;
 }
 
+bool RunStore::knows(const std::string& key) const {
+  auto rows = at_->prepare("SELECT 1 FROM run WHERE key = ?");
+  rows.bind(1, key);
+  return rows.step();
+}
+
 void RunStore::choose(const std::string& key) {
   auto insert = at_->prepare("INSERT OR IGNORE INTO temp.chosen VALUES (?)");
   insert.bind(1, key);

@@ -171,11 +171,23 @@ std::int64_t number_of(Day day) {
   return day.time_since_epoch().count();
 }
 
+}  // namespace
+
 Record record_of(const GridRun& run) {
   return {run.figures, {number_of(run.from), number_of(run.to), run.marked}, {run.numerics}, run.failure};
 }
 
-}  // namespace
+GridRun run_of(const Grid& grid, std::size_t cell, const Record& record) {
+  GridRun run{grid.cell(cell), grid.name(cell)};
+  run.key = grid.key(run.cell);
+  run.failure = record.failure;
+  run.figures = record.figures;
+  run.from = Day(std::chrono::days(record.numbers.at(0)));
+  run.to = Day(std::chrono::days(record.numbers.at(1)));
+  run.marked = record.numbers.at(2) != 0;
+  run.numerics = record.texts.at(0);
+  return run;
+}
 
 void run_grid(const CellRunner& runner, const std::vector<std::size_t>& cells, const LandRun& land,
               const Executor& executor, const Watch& watch) {
@@ -183,17 +195,7 @@ void run_grid(const CellRunner& runner, const std::vector<std::size_t>& cells, c
   const auto open = [&](std::span<const std::byte>) -> RunPiece {
     return [&](std::size_t piece) { return record_of(runner.run(grid.cell(cells[piece]), {})); };
   };
-  const auto take = [&](std::size_t piece, const Record& record) {
-    GridRun run{grid.cell(cells[piece]), grid.name(cells[piece])};
-    run.key = grid.key(run.cell);
-    run.failure = record.failure;
-    run.figures = record.figures;
-    run.from = Day(std::chrono::days(record.numbers.at(0)));
-    run.to = Day(std::chrono::days(record.numbers.at(1)));
-    run.marked = record.numbers.at(2) != 0;
-    run.numerics = record.texts.at(0);
-    land(run);
-  };
+  const auto take = [&](std::size_t piece, const Record& record) { land(run_of(grid, cells[piece], record)); };
   deal(Job(grid.inputs(), cells.size()), open, take, executor, watch);
 }
 

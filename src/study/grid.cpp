@@ -13,7 +13,7 @@
 namespace inchtide {
 namespace {
 
-constexpr std::string_view form_of_inputs = "inchtide inputs 1";
+constexpr std::string_view form_of_inputs = "inchtide inputs 1", form_of_jobs = "inchtide grid 1";
 
 /// Settings that no cell hangs on are as usual, and so are those that a cell has itself.
 Settings shared_by_cells(Settings settings) {
@@ -174,6 +174,30 @@ Grid::Grid(Bytes inputs) : inputs_(std::move(inputs)), digest_(Digest::of(inputs
   unpacking.take(settings_);
 }
 
+Bytes Grid::job() const {
+  return Packing()
+      .add(std::string(form_of_jobs))
+      .add(axes_)
+      .add(std::string(reinterpret_cast<const char*>(inputs_.data()), inputs_.size()))
+      .bytes();
+}
+
+Grid Grid::of_job(std::span<const std::byte> bytes) {
+  Unpacking unpacking(bytes);
+  std::string form, inputs;
+  unpacking.take(form);
+  if (form != form_of_jobs) {
+    throw InputError("grid", fmt::format("it is '{}', and this version reads '{}'", form, form_of_jobs),
+                     "Make it anew");
+  }
+  std::vector<GridAxes> axes;
+  unpacking.take(axes).take(inputs);
+  const auto* data = reinterpret_cast<const std::byte*>(inputs.data());
+  Grid grid(Bytes(data, data + inputs.size()));
+  grid.axes_ = std::move(axes);
+  return grid;
+}
+
 std::size_t Grid::size() const {
   std::size_t size = 0;
   for (const auto& axes : axes_) size += product_of(axes);
@@ -241,6 +265,22 @@ std::string Grid::key(const GridCell& cell) const {
   packer.add(std::string_view(digest_.text()));
   packer.add(std::string_view(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
   return Digest::of(packer.bytes()).text();
+}
+
+Bytes GridJob::to_bytes() const {
+  Packer packer;
+  packer.add(std::string_view(reinterpret_cast<const char*>(grid.data()), grid.size()));
+  for (const auto cell : cells) packer.add(std::int64_t(cell));
+  return packer.bytes();
+}
+
+GridJob GridJob::from_bytes(std::span<const std::byte> bytes) {
+  Unpacker unpacker(bytes);
+  const auto grid = unpacker.text();
+  const auto* data = reinterpret_cast<const std::byte*>(grid.data());
+  GridJob job{Bytes(data, data + grid.size())};
+  while (!unpacker.at_end()) job.cells.push_back(std::size_t(unpacker.number()));
+  return job;
 }
 
 }  // namespace inchtide

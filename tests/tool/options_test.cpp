@@ -166,13 +166,15 @@ TEST(Options, TheExampleOfEachChangesWhatACommandSays) {
       base += " --split 2022-01-01";
     }
     const std::vector<std::string> rehearsals = {"--size",       "--smallest-order", "--cash-floor", "--cash-rate",
-                                                 "--reestimate", "--window",         "--start"};
+                                                 "--reestimate", "--window",         "--start",      "--futures",
+                                                 "--below",      "--drawdown"};
     if (std::ranges::find(rehearsals, one.option) != rehearsals.end()) base += " --split 2022-01-01 --wealth 1000000";
     if (one.option == "--baseline" || one.option == "--tried" || one.option == "--cost-levels") base = with_mandate;
     if (one.option == "--real-moves") base = with_mandate + " --field close";
     if (one.option == "--cash-rate") base += " --limit 'budget = 90%'";
     if (one.option == "--window") base += " --reestimate 1y";
     if (one.option == "--start") base += " --current " + held;
+    if (one.option == "--below" || one.option == "--drawdown") base += " --futures 20";
     if (one.option == "--smallest-order") example = "20000";
     if (one.option == "--move-inside") base += " --aim equal --limit 'TIDEMILL <= 10%'";
     if (one.option == "--borrowing") base += " --aim blend-volatility=40%";

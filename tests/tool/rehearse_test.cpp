@@ -118,7 +118,8 @@ TEST(Rehearse, ComparesSchedulesAtOtherLevelsOfCosts) {
     const auto named = fmt::format("= \"{}\"", file);
     text.replace(text.find(named), named.size(), fmt::format("= \"{}/{}\"", demo, file));
   }
-  const auto wants = folder.write("m.toml", text + "cost_levels = true\n").string();
+  text.insert(text.find("[rehearsal]\n") + 12, "cost_levels = true\n");
+  const auto wants = folder.write("m.toml", text).string();
   EXPECT_TRUE(result_of("rehearse --mandate " + wants + " --aim equal").contains("cost_levels"));
   const auto without = run_tool("rehearse --mandate " + wants + " --aim equal --schedule never --schedule 1m");
   EXPECT_EQ(without.code, 0);

@@ -107,6 +107,10 @@ struct INCHTIDE_API Job {
 
 /// The record of a piece, by its index; called from several threads.
 using RunPiece = std::function<Record(std::size_t index)>;
+/// What a piece comes to: its record, or a failed one where it throws an `Error`.
+/// @throws what else it throws, and Interrupted
+[[nodiscard]] INCHTIDE_API Record recorded(const RunPiece& run, std::size_t index);
+
 /// Reads the inputs of a job, once for each machine.
 using OpenJob = std::function<RunPiece(std::span<const std::byte> inputs)>;
 /// Takes a record in.

@@ -104,6 +104,8 @@ class INCHTIDE_API RunStore {
   bool put(const GridRun& run, const std::string& inputs);
   /// Failed ones are not.
   [[nodiscard]] bool has(const std::string& key) const;
+  /// The same with those that failed.
+  [[nodiscard]] bool knows(const std::string& key) const;
   /// Narrows queries of `chosen_only` to these, and more by each call.
   void choose(const std::string& key);
 

@@ -103,6 +103,11 @@ class INCHTIDE_API Grid {
   /// @throws InputError for bytes of something else, or of another version
   explicit Grid(Bytes inputs);
 
+  /// With its cells, as bytes that another machine makes the same grid of.
+  [[nodiscard]] Bytes job() const;
+  /// @throws InputError for bytes of something else, or of another version
+  [[nodiscard]] static Grid of_job(std::span<const std::byte> bytes);
+
   [[nodiscard]] std::size_t size() const;
   [[nodiscard]] GridCell cell(std::size_t index) const;
   [[nodiscard]] std::string name(std::size_t index) const;
@@ -127,6 +132,15 @@ class INCHTIDE_API Grid {
   std::vector<GridAxes> axes_;  // with values on all
   Bytes inputs_;
   Digest digest_{};
+};
+
+/// What starts ranks hands to them in a file: a grid, and which of its cells are to be run.
+struct INCHTIDE_API GridJob {
+  Bytes grid;
+  std::vector<std::size_t> cells{};
+
+  [[nodiscard]] Bytes to_bytes() const;
+  [[nodiscard]] static GridJob from_bytes(std::span<const std::byte> bytes);
 };
 
 /// Makes cells of a grid; from several threads at once.
@@ -156,6 +170,10 @@ class INCHTIDE_API CellRunner {
   const Grid& grid_;
   std::unique_ptr<Shared> shared_;
 };
+
+/// A cell's run as it travels, and back.
+[[nodiscard]] INCHTIDE_API Record record_of(const GridRun& run);
+[[nodiscard]] INCHTIDE_API GridRun run_of(const Grid& grid, std::size_t cell, const Record& record);
 
 /// Takes a run in, on the thread that called, in the order in which they are done.
 using LandRun = std::function<void(const GridRun& run)>;
