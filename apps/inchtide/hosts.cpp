@@ -136,7 +136,7 @@ std::string rank_program() {
 
 /// mpirun and all that it is to do; no retry of its own: what is lost is dealt again.
 std::vector<std::string> command_for(const std::vector<Host>& hosts, const std::string& job, const std::string& store) {
-  std::vector<std::string> words = {"mpirun.openmpi", "--map-by", "ppr:1:node", "--bind-to", "none", "--oversubscribe"};
+  std::vector<std::string> words = {"mpirun.openmpi", "--bind-to", "none", "--oversubscribe"};
   for (const auto& [name, value] : {std::pair("oob_tcp_keepalive_time", "5"), std::pair("oob_tcp_keepalive_intvl", "2"),
                                     std::pair("oob_tcp_keepalive_probes", "3")}) {
     words.insert(words.end(), {"--mca", name, value});
@@ -147,7 +147,12 @@ std::vector<std::string> command_for(const std::vector<Host>& hosts, const std::
     names.push_back(host.name);
     threads.push_back(std::to_string(host.threads));
   }
-  if (!hosts.empty()) words.insert(words.end(), {"--host", fmt::format("{}", fmt::join(names, ","))});
+  if (hosts.size() == 1) {
+    words.insert(words.end(), {"-n", "1"});  // this one needs no name
+  } else {
+    words.insert(words.end(), {"--map-by", "ppr:1:node"});
+    if (!hosts.empty()) words.insert(words.end(), {"--host", fmt::format("{}", fmt::join(names, ","))});
+  }
   words.insert(words.end(), {rank_program(), "--job", job, "--runs", fs::absolute(store).string(), "--threads",
                              threads.empty() ? "0" : fmt::format("{}", fmt::join(threads, ","))});
   return words;
