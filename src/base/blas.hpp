@@ -5,6 +5,7 @@
 
 #include <Eigen/Core>
 #include <algorithm>
+#include <mutex>
 #include <stdexcept>
 #include <vector>
 
@@ -30,10 +31,30 @@ void dsyevd_(const char* jobz, const char* uplo, const int* n, double* a, const 
 
 namespace inchtide::blas {
 
+// An OpenBLAS that was built for one thread shares its work space among callers without a lock: two threads that call
+// it at once get wrong figures. With such a one calls take turns; null with any other.
+std::mutex* turns();
+
+class Turn {
+ public:
+  Turn() : mutex_(turns()) {
+    if (mutex_ != nullptr) mutex_->lock();
+  }
+  ~Turn() {
+    if (mutex_ != nullptr) mutex_->unlock();
+  }
+  Turn(const Turn&) = delete;
+  Turn& operator=(const Turn&) = delete;
+
+ private:
+  std::mutex* mutex_;
+};
+
 /// y = alpha A x + beta y, with A the `rows` x `columns` matrix at `a` of leading dimension `stride`.
 inline void multiply(int rows, int columns, double alpha, const double* a, int stride, const double* x, double beta,
                      double* y) {
   const int one = 1;
+  const Turn turn;
   if (rows > 0) dgemv_("N", &rows, &columns, &alpha, a, &stride, x, &one, &beta, y, &one);
 }
 
@@ -47,6 +68,7 @@ inline void add(int size, double alpha, const double* x, double* y) {
 inline void multiply_transposed(int rows, int columns, double alpha, const double* a, int stride, const double* x,
                                 double beta, double* y) {
   const int one = 1;
+  const Turn turn;
   if (columns > 0) dgemv_("T", &rows, &columns, &alpha, a, &stride, x, &one, &beta, y, &one);
 }
 
@@ -54,6 +76,7 @@ inline void multiply_transposed(int rows, int columns, double alpha, const doubl
 inline void multiply_symmetric(int size, const double* a, int stride, const double* x, double* y) {
   const int one = 1;
   const double alpha = 1, beta = 0;
+  const Turn turn;
   if (size > 0) dsymv_("L", &size, &alpha, a, &stride, x, &one, &beta, y, &one);
 }
 
@@ -68,6 +91,7 @@ inline Eigen::VectorXd symmetric_column(const Eigen::MatrixXd& a, Eigen::Index s
 /// A += alpha x x', the lower half of A only, `size` x `size` with leading dimension `stride`.
 inline void add_outer(int size, double alpha, const double* x, double* a, int stride) {
   const int one = 1;
+  const Turn turn;
   dsyr_("L", &size, &alpha, x, &one, a, &stride);
 }
 
@@ -75,6 +99,7 @@ inline void add_outer(int size, double alpha, const double* x, double* a, int st
 inline bool factorise(Eigen::MatrixXd& a) {
   const int n = int(a.rows());
   int info = 0;
+  const Turn turn;
   dpotrf_("L", &n, a.data(), &n, &info);
   return info == 0;
 }
@@ -102,6 +127,7 @@ inline Eigen::MatrixXd gram(const Eigen::MatrixXd& a, double alpha) {
   const int n = int(a.cols()), k = int(a.rows());
   Eigen::MatrixXd c = Eigen::MatrixXd::Zero(n, n);
   const double zero = 0;
+  const Turn turn;
   if (n > 0 && k > 0) dsyrk_("L", "T", &n, &k, &alpha, a.data(), &k, &zero, c.data(), &n);
   mirror_lower(c);
   return c;
@@ -111,6 +137,7 @@ inline Eigen::MatrixXd gram(const Eigen::MatrixXd& a, double alpha) {
 inline void add_gram(const Eigen::MatrixXd& a, double alpha, Eigen::MatrixXd& c) {
   const int n = int(a.cols()), k = int(a.rows());
   const double one = 1;
+  const Turn turn;
   if (n > 0 && k > 0) dsyrk_("L", "T", &n, &k, &alpha, a.data(), &k, &one, c.data(), &n);
 }
 
@@ -118,6 +145,7 @@ inline void add_gram(const Eigen::MatrixXd& a, double alpha, Eigen::MatrixXd& c)
 inline void add_cross_gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, double alpha, Eigen::MatrixXd& c) {
   const int n = int(a.cols()), k = int(a.rows());
   const double one = 1;
+  const Turn turn;
   if (n > 0 && k > 0) dsyr2k_("L", "T", &n, &k, &alpha, a.data(), &k, b.data(), &k, &one, c.data(), &n);
 }
 
@@ -126,6 +154,7 @@ inline Eigen::MatrixXd product(const Eigen::MatrixXd& a, const Eigen::MatrixXd& 
   const int m = int(a.rows()), n = int(b.cols()), k = int(a.cols());
   Eigen::MatrixXd c = Eigen::MatrixXd::Zero(m, n);
   const double one = 1, zero = 0;
+  const Turn turn;
   if (m > 0 && n > 0 && k > 0) dgemm_("N", "N", &m, &n, &k, &one, a.data(), &m, b.data(), &k, &zero, c.data(), &m);
   return c;
 }
@@ -140,6 +169,7 @@ inline Eigenpairs eigen_symmetric(Eigen::MatrixXd a) {
   Eigenpairs pairs{Eigen::VectorXd(n), {}};
   int info = 0, wanted = -1, integers = 0;
   double work_size = 0;
+  const Turn turn;
   dsyevd_("V", "L", &n, a.data(), &n, pairs.values.data(), &work_size, &wanted, &integers, &wanted, &info);
   const int size = int(work_size);
   std::vector<double> work(static_cast<std::size_t>(size));

@@ -62,6 +62,22 @@ void check_runs(const fs::path& path, sqlite3* connection, const std::string& wi
   }
 }
 
+/// A connection to read by. Where the folder is read-only the write-ahead files can't be made; then nobody is writing
+/// either, and the file is read as it stands.
+std::shared_ptr<sqlite3> connect_to_runs(const fs::path& path) {
+  try {
+    auto connection = connect(path, SQLITE_OPEN_READWRITE);
+    check_runs(path, connection.get());
+    return connection;
+  } catch (const OutsideFailure&) {
+    std::error_code error;
+    if (fs::exists(path.string() + "-wal", error)) throw;
+    auto connection = connect(path, SQLITE_OPEN_READONLY, "?immutable=1");
+    check_runs(path, connection.get());
+    return connection;
+  }
+}
+
 std::string_view letters_of(const Bytes& bytes) {
   return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
 }
@@ -212,7 +228,12 @@ RunStore::RunStore(const fs::path& path, Access access) : at_(std::make_unique<C
     throw InputError(Where::in_file(path.string()), "there is no such store of rehearsals",
                      "Make one by rehearsing a grid into it");
   }
-  at_->connection = connect(path, SQLITE_OPEN_READWRITE | (access == Access::write ? SQLITE_OPEN_CREATE : 0));
+  if (access == Access::read) {
+    at_->connection = connect_to_runs(path);
+    at_->begin();
+    return;
+  }
+  at_->connection = connect(path, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
   if (!there) {
     Transaction transaction(at_->path, at_->connection.get());
     if (number_from(at_->path, at_->connection.get(), "PRAGMA application_id") == 0) at_->make();
@@ -220,7 +241,6 @@ RunStore::RunStore(const fs::path& path, Access access) : at_(std::make_unique<C
   }
   check_runs(path, at_->connection.get());
   at_->begin();
-  if (access == Access::read) return;
   at_->run("PRAGMA journal_mode = WAL; PRAGMA synchronous = NORMAL;");
   at_->prepare_to_write();
 }

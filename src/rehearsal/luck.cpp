@@ -82,22 +82,25 @@ class Drawing {
     const auto blocks = row_blocks(random, block, std::size_t(rows_), std::size_t(rows_));
     const auto k = sums_.rows(), n = k - 1;
     Eigen::ArrayXXd sums(k, Eigen::Index(blocks.size())), squares(k, Eigen::Index(blocks.size()));
-    for (std::size_t b = 0; b < blocks.size(); ++b) {
-      sums.col(Eigen::Index(b)) = within(sums_, blocks[b]);
-      squares.col(Eigen::Index(b)) = within(squares_, blocks[b]);
-    }
-    const double count = double(rows_);
-    const Eigen::ArrayXd mean = sums.rowwise().sum() / count;
-    const Eigen::ArrayXd variance = squares.rowwise().sum() / count - mean.square();
-    const Eigen::ArrayXd deviation = variance.max(std::numeric_limits<double>::min()).sqrt();
-    const Eigen::ArrayXd ratio = (sharpe_ + mean) / deviation;
-    Eigen::ArrayXd spread = Eigen::ArrayXd::Zero(n);
+    Eigen::ArrayXd sum = Eigen::ArrayXd::Zero(k), square = sum;
     for (std::size_t b = 0; b < blocks.size(); ++b) {
       const auto at = Eigen::Index(b);
-      const double length = double(blocks[b].length);
-      const Eigen::ArrayXd off = sums.col(at) - length * mean;
-      const Eigen::ArrayXd square = squares.col(at) - 2 * mean * sums.col(at) + length * mean.square();
-      const Eigen::ArrayXd moved = off / deviation - ratio / 2 * (square / variance - length);
+      take_within(sums_, blocks[b], sums.col(at));
+      take_within(squares_, blocks[b], squares.col(at));
+      sum += sums.col(at);
+      square += squares.col(at);
+    }
+    const double count = double(rows_);
+    const Eigen::ArrayXd mean = sum / count, variance = square / count - mean.square();
+    const Eigen::ArrayXd deviation = variance.max(std::numeric_limits<double>::min()).sqrt();
+    const Eigen::ArrayXd ratio = (sharpe_ + mean) / deviation;
+    // What a block adds to the linearised ratio is straight in its sums, its sums of squares and its length.
+    const Eigen::ArrayXd by_sum = 1 / deviation + ratio * mean / variance, by_square = -ratio / (2 * variance);
+    const Eigen::ArrayXd by_length = -mean / deviation - ratio / 2 * (mean.square() / variance - 1);
+    Eigen::ArrayXd spread = Eigen::ArrayXd::Zero(n), moved(k);
+    for (std::size_t b = 0; b < blocks.size(); ++b) {
+      const auto at = Eigen::Index(b);
+      moved = by_sum * sums.col(at) + by_square * squares.col(at) + by_length * double(blocks[b].length);
       spread += (moved.head(n) - moved[n]).square();
     }
     Draw drawn;
@@ -115,10 +118,13 @@ class Drawing {
     return sums;
   }
 
-  [[nodiscard]] Eigen::ArrayXd within(const Eigen::ArrayXXd& sums, const RowBlock& block) const {
+  void take_within(const Eigen::ArrayXXd& sums, const RowBlock& block, Eigen::Ref<Eigen::ArrayXd> into) const {
     const auto first = Eigen::Index(block.first), end = first + Eigen::Index(block.length);
-    if (end <= rows_) return sums.col(end) - sums.col(first);
-    return sums.col(rows_) - sums.col(first) + sums.col(end - rows_);  // around the end
+    if (end <= rows_) {
+      into = sums.col(end) - sums.col(first);
+    } else {
+      into = sums.col(rows_) - sums.col(first) + sums.col(end - rows_);  // around the end
+    }
   }
 
   Eigen::Index rows_;

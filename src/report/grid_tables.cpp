@@ -157,7 +157,7 @@ Table levels_table(const LevelMeans& means) {
 
 Chart levels_chart(const LevelMeans& means) {
   Chart chart{.name = "levels", .title = "Mean growth of each schedule by the level of costs"};
-  chart.subtitle = "over all that is varied besides";
+  chart.subtitle = "over the combinations of all else that all schedules have";
   chart.x = {"Trading costs, times the study's", Scale::number};
   chart.y = {"Growth per year", Scale::percent};
   chart.key = Chart::Key::below;

@@ -3,9 +3,12 @@
 #include <dlfcn.h>
 #include <gtest/gtest.h>
 
+#include "inchtide/base/executor.hpp"
+#include "inchtide/estimate/estimate.hpp"
 #include "inchtide/frontier/single.hpp"
 #include "inchtide/weights/allocation.hpp"
 #include "support/problems.hpp"
+#include "support/returns.hpp"
 
 namespace {
 int times_set = 0;
@@ -35,6 +38,21 @@ TEST(BlasThreads, AreTheProgramsAndNotTheLibrarys) {
   use_one_blas_thread();
   EXPECT_EQ(times_set, before + 1);
   EXPECT_EQ(last_set, 1);
+}
+
+// Some builds of a BLAS share their work space among callers without a lock. More threads than processors, so that they
+// are interrupted anywhere.
+TEST(BlasThreads, OfTheProgramAtOnceGetTheFiguresOfOne) {
+  std::mt19937_64 random(8);
+  std::normal_distribution<double> normal(0.005, 0.04);
+  Eigen::MatrixXd returns(1500, 25);
+  for (auto& r : returns.reshaped()) r = normal(random);
+  const auto table = test::table_of(returns);
+  const auto covariance = [&] { return sample_estimate(table).covariance.matrix(); };
+  const Eigen::MatrixXd alone = covariance();
+  const auto off =
+      Executor::of_waiters(16).collect(8000, [&](std::size_t) { return (covariance() - alone).cwiseAbs().maxCoeff(); });
+  EXPECT_EQ(std::ranges::count_if(off, [](double d) { return d != 0; }), 0);
 }
 
 }  // namespace
