@@ -23,6 +23,7 @@ std::vector<fs::path> inputs_of(const Options& options, const Mandate& mandate) 
   for (const auto* text : {&options.mandate, &options.estimate}) {
     if (!text->empty()) inputs.emplace_back(*text);
   }
+  if (options.command != "rehearse" && !options.runs.empty()) inputs.emplace_back(options.runs);
   for (const auto* path : {&mandate.prices, &mandate.tags, &mandate.identifiers, &mandate.rates, &mandate.actions,
                            &mandate.current, &mandate.store, &mandate.implied_weights}) {
     if (*path) inputs.push_back(**path);
@@ -82,6 +83,19 @@ void check_pairs(const Options& options) {
   if (options.command == "relate") needs("--patience", {"--pick"}, "it is that of a search");
   if (options.command == "relate" || options.command == "frontier") {
     needs("--block", {"--draws"}, "blocks are drawn");
+  }
+  const auto beside = [&](const char* option, std::vector<std::string> idle, const char* why) {
+    if (!typed(options, option)) return;
+    for (const auto& one : idle) {
+      if (typed(options, one)) {
+        throw WrongUsage(one, fmt::format("it does nothing beside {}: {}", option, why), "Leave one of them out");
+      }
+    }
+  };
+  beside("--grid", {"--futures", "--below", "--drawdown", "--cost-levels", "--log", "--mix", "--weights"},
+         "a grid keeps the figures of its aims, and no more");
+  if (options.command == "runs") {
+    beside("--key", {"--where", "--inputs", "--sort", "--lowest", "--top"}, "it is one run");
   }
   if (options.command == "rehearse") needs("--runs", {"--grid"}, "it keeps what a grid comes to");
   if (options.command == "rehearse" && options.draws == 0 && !typed(options, "--futures")) {
@@ -179,9 +193,10 @@ void check_outputs(const Options& options, const Mandate& mandate) {
                      "Give the output another name");
   };
   std::vector<fs::path> outputs;
-  for (const auto* text : {&options.json, &options.xlsx, &options.orders, &options.runs}) {
+  for (const auto* text : {&options.json, &options.xlsx, &options.orders}) {
     if (!text->empty() && *text != "-") outputs.emplace_back(*text);
   }
+  if (options.command == "rehearse" && !options.runs.empty()) outputs.emplace_back(options.runs);
   for (const auto& figure : options.figures) outputs.emplace_back(figure.substr(figure.find(':') + 1));
   for (const auto& input : inputs_of(options, mandate)) {
     const bool folder = fs::is_directory(input, unknown);

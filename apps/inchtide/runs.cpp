@@ -55,6 +55,7 @@ std::vector<Notice> merge_into(RunStore& store, const Options& options) {
 
 report::Chapter runs(const Options& options) {
   if (options.runs.empty()) (void)store_to_read(options);  // says what is missing
+  (void)mandate_of(options);                               // checks what was asked
   std::vector<Notice> told;
   if (!options.merge.empty()) {
     RunStore store(options.runs, RunStore::Access::write);
@@ -80,6 +81,7 @@ std::string inputs_of(const RunStore& store, const Options& options) {
 }
 
 report::Chapter luck(const Options& options) {
+  const auto settings = mandate_of(options).settings;
   const auto store = store_to_read(options);
   auto query = query_of(options, 0);
   query.sort = "name";
@@ -96,9 +98,7 @@ report::Chapter luck(const Options& options) {
   LuckOptions how{draws->draws, draws->block, draws->seed};
   how.threads = options.threads;
   how.watch = draws->watch;
-  const auto& tried = options.text("--tried");
-  return report::luck_chapter(luck_among_cells(runner, store.find(query), options.text("--baseline"),
-                                               tried.empty() ? 0 : std::stod(tried), how),
+  return report::luck_chapter(luck_among_cells(runner, store.find(query), settings.baseline, settings.tried, how),
                               options.runs);
 }
 

@@ -206,6 +206,11 @@ TEST(GridTool, AskedForTooMuchOrForNothingItSaysSo) {
            {small + "--grid delay=", 1, "the axis delay has no values"},
            {small + "--grid dealy=1", 1, "Did you mean 'delay'"},
            {"rehearse" + mandate + "--runs " + file, 2, "--runs: it does nothing without --grid"},
+           {small + "--futures 10", 2, "--futures: it does nothing beside --grid"},
+           {small + "--cost-levels", 2, "--cost-levels: it does nothing beside --grid"},
+           {small + "--log", 2, "--log: it does nothing beside --grid"},
+           {"luck --tried x --runs " + file, 2, "--tried: 'x' is not a whole number"},
+           {"runs --key ab --top 3 --runs " + file, 2, "--top: it does nothing beside --key"},
            {"rehearse" + mandate + "--part 1/2", 2, "--part: it does nothing without --grid"},
            {"runs", 2, "no store of rehearsals was named"},
            {"runs --runs " + file, 1, "no such store"},
@@ -222,6 +227,7 @@ TEST(GridTool, AskedForTooMuchOrForNothingItSaysSo) {
            {"runs --runs " + file + " --key ffffffffffffffff", "no run has it"},
            {"runs --runs " + file + " --sort beauty", "runs have no 'beauty'"},
            {"runs --runs " + file + " --where 'sharpe >'", "no condition"},
+           {"runs --runs " + file + " --json " + file, "it would be written over"},
            {"luck --runs " + file + " --where 'aim = nothing'", "there are no runs"}}) {
     const auto result = run_tool(words);
     EXPECT_EQ(result.code, 1) << words;
