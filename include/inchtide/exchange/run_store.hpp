@@ -3,8 +3,8 @@
 ///
 /// Three tables, which any SQLite tool can read: `run` (a row a cell: what it varies, its figures, or why it failed),
 /// `inputs` (prices and rules that runs share, packed, by their digest) and `numerics` (what computed them). A run is
-/// there once; what is there is never changed. Writing is one transaction a run, in write-ahead mode, so that whatever
-/// happens in between loses no run that has landed.
+/// there once and is never changed, but that one which failed gives way to the same one where it didn't. Writing is one
+/// transaction a run, in write-ahead mode, so that whatever happens in between loses no run that has landed.
 ///
 /// @code
 /// #include <cassert>
@@ -99,7 +99,7 @@ class INCHTIDE_API RunStore {
   /// What computed the runs.
   [[nodiscard]] std::vector<std::string> all_numerics() const;
 
-  /// Returns whether it is new: one with the same key stays as it is.
+  /// Returns whether it is new: one with the same key stays as it is, unless it failed and this one didn't.
   /// @throws OutsideFailure when the disk is full, the store is read-only, or another program keeps writing to it
   bool put(const GridRun& run, const std::string& inputs);
   /// Failed ones are not.
