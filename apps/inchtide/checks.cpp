@@ -84,7 +84,7 @@ void check_pairs(const Options& options) {
   if (options.command == "relate" || options.command == "frontier") {
     needs("--block", {"--draws"}, "blocks are drawn");
   }
-  const auto beside = [&](const char* option, std::vector<std::string> idle, const char* why) {
+  const auto beside = [&](const char* option, const std::vector<std::string>& idle, const char* why) {
     if (!typed(options, option)) return;
     for (const auto& one : idle) {
       if (typed(options, one)) {
