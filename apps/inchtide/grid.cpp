@@ -160,7 +160,8 @@ report::Chapter rehearse_grid(const Options& options) {
   const auto mandate = mandate_of(options);
   const auto [part, of] = part_of(options.part);
   const auto store = store_to_fill(options);
-  const Grid grid(read_sources(mandate, options.threads), mandate.settings);
+  const auto sources = read_sources(mandate, options.threads);
+  const Grid grid(sources, mandate.settings);
   const CellRunner runner(grid);
   check_size(runner, part, of, options.threads);
   const auto cells = grid.part(part, of);
@@ -168,6 +169,12 @@ report::Chapter rehearse_grid(const Options& options) {
   const auto wanted = cells_to_run(grid, *store, cells);
   run_cells(runner, *store, wanted, options);
   auto warnings = runner.universe().warnings;
+  const auto given = sources.given.size() + mandate.settings.mixes.size();
+  if (given > 0) {
+    warnings.push_back(fmt::format("{} of given weights or mixed from others {} no aims: the grid has no cells of them",
+                                   given == 1 ? "1 portfolio" : fmt::format("{} portfolios", given),
+                                   given == 1 ? "goes by" : "go by"));
+  }
   const auto luck = luck_of_grid(runner, *store, cells, mandate.settings, options, warnings);
   report::GridAccount account{grid.shape(), cells.size(), cells.size() - wanted.size(), options.runs};
   if (of > 1) account.shape = fmt::format("part {} of {} of {}", part, of, account.shape);

@@ -5,9 +5,9 @@
 #include <xxhash.h>
 
 #include <bit>
+#include <chrono>
 #include <condition_variable>
 #include <cstring>
-#include <deque>
 #include <exception>
 #include <mutex>
 #include <thread>
@@ -20,15 +20,21 @@ namespace {
 
 static_assert(std::endian::native == std::endian::little, "bytes travel with the least first");
 
+constexpr std::size_t usual_bytes = 256;
+
 template <typename Value>
 void put(Bytes& bytes, const Value* values, std::size_t count) {
   if (count == 0) return;
   const auto at = bytes.size();
+  if (at == 0) bytes.reserve(usual_bytes);
   bytes.resize(at + count * sizeof(Value));
   std::memcpy(bytes.data() + at, values, count * sizeof(Value));
 }
 
-constexpr std::size_t most_waiting = 1024;  // records between the workers and the one who lands them
+constexpr std::size_t most_waiting = 512;  // records between the workers and the one who lands them
+/// Who lands sleeps until there are so many, or for so long: to be woken for each costs more than a small piece.
+constexpr std::size_t enough_to_wake = 32;
+constexpr std::chrono::milliseconds longest_nap{5};
 
 /// Records on their way from the workers to the thread where they land.
 class Belt {
@@ -37,18 +43,22 @@ class Belt {
     std::unique_lock lock(mutex_);
     changed_.wait(lock, [&] { return waiting_.size() < most_waiting || closed_; });
     waiting_.emplace_back(index, std::move(record));
-    changed_.notify_all();
+    if (waiting_.size() == enough_to_wake) changed_.notify_all();
   }
 
-  /// The next one; false when there is none and none will come.
-  bool next(std::pair<std::size_t, Bytes>& taken) {
+  using Landing = std::vector<std::pair<std::size_t, Bytes>>;
+
+  /// All that wait; none when there are none and none will come.
+  Landing take() {
     std::unique_lock lock(mutex_);
-    changed_.wait(lock, [&] { return !waiting_.empty() || finished_; });
-    if (waiting_.empty()) return false;
-    taken = std::move(waiting_.front());
-    waiting_.pop_front();
-    changed_.notify_all();
-    return true;
+    do {
+      changed_.wait_for(lock, longest_nap, [&] { return waiting_.size() >= enough_to_wake || finished_; });
+    } while (waiting_.empty() && !finished_);
+    const bool full = waiting_.size() >= most_waiting;
+    auto taken = std::exchange(waiting_, {});
+    lock.unlock();
+    if (full) changed_.notify_all();
+    return taken;
   }
 
   /// Nothing lands any more.
@@ -78,7 +88,7 @@ class Belt {
  private:
   std::mutex mutex_;
   std::condition_variable changed_;
-  std::deque<std::pair<std::size_t, Bytes>> waiting_;
+  Landing waiting_;
   bool closed_ = false, finished_ = false;
   std::exception_ptr failure_;
 };
@@ -206,9 +216,11 @@ void deal(const Job& job, const OpenJob& open, const LandRecord& land, const Exe
   });
   std::size_t landed = 0;
   try {
-    for (std::pair<std::size_t, Bytes> one; belt.next(one);) {
-      land(one.first, Record::from_bytes(one.second));
-      watch.done(++landed, job.count);
+    for (auto some = belt.take(); !some.empty(); some = belt.take()) {
+      for (const auto& [index, record] : some) {
+        land(index, Record::from_bytes(record));
+        watch.done(++landed, job.count);
+      }
     }
   } catch (...) {
     belt.close();

@@ -27,6 +27,19 @@ void check_weights(const PriceTable& table, const Eigen::VectorXd& weights, cons
   }
 }
 
+void check_costs(const PriceTable& table, const RehearsalPlan& plan, const std::vector<AssetCosts>& costs) {
+  double worst = 0;
+  for (std::size_t i = 0; i < costs.size(); ++i) {
+    costs[i].check(Where::of_asset(table.assets[i].code));
+    if (plan.weights.size() == 0) continue;
+    worst += std::abs(plan.weights[Eigen::Index(i)]) * std::max(costs[i].buy.steepest(), costs[i].sell.steepest());
+  }
+  if (worst < 1) return;
+  throw InputError(named(plan),
+                   fmt::format("its costs of {:.0f} basis points could eat all wealth", worst / basis_point),
+                   "Lower the rates");
+}
+
 void check_terms(const PriceTable& table, const RehearsalPlan& plan) {
   const auto n = table.assets.size();
   const auto& terms = plan.terms;
@@ -43,17 +56,7 @@ void check_terms(const PriceTable& table, const RehearsalPlan& plan) {
   }
   within(terms.smallest_order, 0, 1e15, named(plan) + ", smallest order");
   within(terms.cash_floor, 0, 1, named(plan) + ", cash floor");
-  for (std::size_t i = 0; i < terms.costs.size(); ++i) terms.costs[i].check(Where::of_asset(table.assets[i].code));
-  double worst = 0;
-  for (std::size_t i = 0; i < terms.costs.size() && plan.weights.size() > 0; ++i) {
-    worst += std::abs(plan.weights[Eigen::Index(i)]) *
-             std::max(terms.costs[i].buy.steepest(), terms.costs[i].sell.steepest());
-  }
-  if (worst >= 1) {
-    throw InputError(named(plan),
-                     fmt::format("its costs of {:.0f} basis points could eat all wealth", worst / basis_point),
-                     "Lower the rates");
-  }
+  check_costs(table, plan, terms.costs);
 }
 
 void check_options(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options) {

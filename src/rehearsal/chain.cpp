@@ -25,50 +25,58 @@ bool is_plain(const std::vector<AssetCosts>& costs) {
 /// Nothing is set that hangs on money or that comes between trades.
 bool keeps_to_weights(const RehearsalPlan& plan, const RehearsalOptions& options) {
   const auto& schedule = plan.schedule;
-  const bool calendar = !plan.rule && !schedule.band && schedule.to == Schedule::To::targets && !schedule.cap;
+  const bool own_bands = !schedule.band || (schedule.band->column.empty() && !schedule.band->cash);
+  const bool all_back = !plan.rule && own_bands && schedule.to == Schedule::To::targets && !schedule.cap;
   const bool targets = !plan.estimation && plan.by_date.empty() && plan.weights.size() > 0;
   const bool sizes = options.size == RehearsalOptions::Size::trade && plan.terms.lots.empty() &&
                      plan.terms.smallest_order == 0 && plan.terms.cash_floor == 0;
   const bool events =
       !options.flows.empty() || !options.ends.empty() || options.ended_after || !options.actions.empty();
-  return calendar && targets && sizes && !events && options.cash_rate == 0;
+  return all_back && targets && sizes && !events && options.cash_rate == 0;
 }
 
 }  // namespace
 
 Chain::Chain(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options,
-             const Calendar& calendar, const TradeTerms& terms)
+             const Calendar& calendar, const TradeTerms& terms, const PathPiece* shared)
     : table_(table),
       plan_(plan),
       options_(options),
-      calendar_(calendar),
       terms_(terms),
-      path_(table, plan.weights, options.track_targets) {
+      shared_(shared),
+      cash_share_(1 - plan.weights.sum()),
+      decisions_(calendar, plan.schedule, options),
+      path_(table, plan.weights, cash_share_, options.track_targets, decisions_) {
   if (!keeps_to_weights(plan, options) || !is_plain(terms.costs)) return;
-  const double sum = plan.weights.sum();
-  possible_ = !path_.columns().empty() && (plan.weights.array() >= 0).all() && sum <= 1 + rounding_of_sums &&
-              starts_within_targets() && others_have_prices();
+  possible_ = !path_.columns().empty() && (plan.weights.array() >= 0).all() && cash_share_ >= -rounding_of_sums &&
+              starts_within_targets() && (shared || others_have_prices());
   if (!possible_) return;
-  cash_share_ = 1 - sum;
-  const auto n = Eigen::Index(path_.columns().size());
-  const auto rate = [&](Eigen::Index i, double OrderCost::*part) {
-    const auto& costs = terms.costs[std::size_t(path_.columns()[std::size_t(i)])];
-    return std::pair(costs.buy.of(1).*part, costs.sell.of(1).*part);
-  };
+  add_rates();
+  possible_ = (all_.mean + all_.more_for_buys.abs()).maxCoeff() < near_wealth;
+}
+
+void Chain::add_rates() {
+  const auto& columns = path_.columns();
+  const auto n = Eigen::Index(columns.size());
+  std::vector<std::pair<OrderCost, OrderCost>> sides;  // of a unit of money bought, and sold
+  for (const auto column : columns) {
+    const auto& costs = terms_.costs[std::size_t(column)];
+    sides.emplace_back(costs.buy.of(1), costs.sell.of(1));
+  }
   all_ = {nullptr, Eigen::ArrayXd::Zero(n), Eigen::ArrayXd::Zero(n)};
   for (auto part : {&OrderCost::fee, &OrderCost::commission, &OrderCost::half_spread, &OrderCost::stamp_duty,
                     &OrderCost::conversion, &OrderCost::impact, &OrderCost::other}) {
+    if (std::ranges::all_of(sides, [&](const auto& s) { return s.first.*part == 0 && s.second.*part == 0; })) continue;
     Part rates{part, Eigen::ArrayXd(n), Eigen::ArrayXd(n)};
     for (Eigen::Index i = 0; i < n; ++i) {
-      const auto [buy, sell] = rate(i, part);
-      rates.mean[i] = (buy + sell) / 2;
-      rates.more_for_buys[i] = (buy - sell) / 2;
+      const auto& [buy, sell] = sides[std::size_t(i)];
+      rates.mean[i] = (buy.*part + sell.*part) / 2;
+      rates.more_for_buys[i] = (buy.*part - sell.*part) / 2;
     }
     all_.mean += rates.mean;
     all_.more_for_buys += rates.more_for_buys;
-    if ((rates.mean != 0).any()) parts_.push_back(std::move(rates));
+    parts_.push_back(std::move(rates));
   }
-  possible_ = (all_.mean + all_.more_for_buys.abs()).maxCoeff() < near_wealth;
 }
 
 /// Nothing is held that has no target.
@@ -88,141 +96,149 @@ bool Chain::others_have_prices() const {
 }
 
 ScaledPositions Chain::begin(const Ledger& ledger, double wealth) {
-  return {ledger.units / wealth, ledger.cash / wealth, wealth};
+  return {ledger.units / wealth, ledger.cash / wealth, wealth, wealth};
 }
 
 /// The rows of one piece, trade by trade. Arrays are of the assets with a target.
 class Chain::Piece {
  public:
-  Piece(const Chain& chain, WalkState& state, PathPiece& path, Eigen::ArrayXd units)
-      : chain_(chain), state_(state), path_(path), weights_(chain.path_.targets()), units_(std::move(units)) {}
+  /// @param held what there is at its beginning
+  Piece(const Chain& chain, WalkState& state, const PathPiece& path, UnitPositions held)
+      : chain_(chain), state_(state), path_(path), weights_(chain.path_.targets()), held_(std::move(held)) {}
 
-  /// Returns the units for each unit of wealth after the last trade.
-  Eigen::ArrayXd walk() {
+  /// Returns the row after the last one that it came to: where a trade that is not back to all targets makes another
+  /// day the next one, not the end.
+  std::size_t walk() {
     auto row = path_.from;
     for (std::size_t k = 0; k < path_.trades.size(); ++k) {
       fill(row, path_.trades[k].traded);
+      note_decision(path_.trades[k].decided);
       trade(k);
       row = path_.trades[k].traded + 1;
+      if (is_off_path_ && !add_own_rows(k)) return finish(row);
     }
     fill(row, path_.to);
-    return std::move(units_);
+    waits_ = path_.waits;
+    return finish(path_.to);
   }
+
+  /// What there is at its end, and the decision that is left.
+  [[nodiscard]] const UnitPositions& held() const { return held_; }
+  [[nodiscard]] const std::optional<std::size_t>& waits() const { return waits_; }
 
  private:
   ScaledPositions& scaled() const { return *state_.scaled; }
   [[nodiscard]] Eigen::Index in_run(std::size_t row) const { return Eigen::Index(row - chain_.options_.first_row); }
-  /// Of all for a unit of the wealth after the last trade, on a row before its own.
-  [[nodiscard]] double value(std::size_t row) const {
-    return path_.value[Eigen::Index(row - path_.from)] + scaled().cash;
+  [[nodiscard]] Eigen::Index in_piece(std::size_t row) const { return Eigen::Index(row - path_.from); }
+
+  /// Of all positions on rows before their own trade, cash aside, for a unit of the wealth after the last one.
+  [[nodiscard]] const double* values(std::size_t row) const {
+    return is_off_path_ ? own_.data() + (row - own_from_) : path_.value.data() + in_piece(row);
   }
 
-  /// The figures of a row from its wealth before and after its trade.
-  void fill_row(std::size_t row, double before, double after) {
-    auto& run = state_.so_far;
-    const auto at = in_run(row);
-    run.before[at] = before;
-    run.net[at] = after;
-    run.flow[at] = 0;
-    run.gross[at] = state_.gross *= before / state_.net;
-    if (run.paper.size() > 0) {
-      const bool first = row == chain_.options_.first_row;
-      run.paper[at] = first ? 0.0 : path_.relatives[Eigen::Index(row - path_.from)] - (1 - chain_.cash_share_);
-    }
-    state_.net = after;
-  }
-
+  /// Rows on which nothing happens.
   void fill(std::size_t from, std::size_t to) {
-    for (auto row = from; row < to; ++row) {
-      const double wealth = scaled().wealth * value(row);
-      fill_row(row, wealth, wealth);
+    const auto rows = Eigen::Index(to - from);
+    if (rows == 0) return;
+    auto& run = state_.so_far;
+    const auto worth = Eigen::Map<const Eigen::ArrayXd>(values(from), rows) + held_.cash;
+    run.before.segment(in_run(from), rows) = scaled().wealth * worth;
+    run.gross.segment(in_run(from), rows) = scaled().gross * worth;
+    run.net.segment(in_run(from), rows) = run.before.segment(in_run(from), rows);
+    if (!chain_.options_.keep_weights) return;
+    for (Eigen::Index i = 0; i < weights_.size(); ++i) {
+      const auto column = chain_.path_.columns()[std::size_t(i)];
+      run.weights.col(column).segment(in_run(from), rows) =
+          held_.units[i] * chain_.table_.prices.col(column).segment(Eigen::Index(from), rows).array() / worth;
     }
-    keep_weights(from, to);
   }
 
-  void keep_weights(std::size_t from, std::size_t to) {
-    if (!chain_.options_.keep_weights || to == from) return;
-    const auto rows = Eigen::Index(to - from);
-    const Eigen::ArrayXd values = path_.value.segment(Eigen::Index(from - path_.from), rows) + scaled().cash;
-    for (Eigen::Index i = 0; i < units_.size(); ++i) {
-      const auto column = chain_.path_.columns()[std::size_t(i)];
-      state_.so_far.weights.col(column).segment(in_run(from), rows) =
-          units_[i] * chain_.table_.prices.col(column).segment(Eigen::Index(from), rows).array() / values;
+  /// What is the same on all rows, up to the one that was come to.
+  std::size_t finish(std::size_t to) {
+    if (waits_) note_decision(*waits_);
+    const auto rows = Eigen::Index(to - path_.from), first = in_run(path_.from);
+    auto& run = state_.so_far;
+    run.flow.segment(first, rows).setZero();
+    if (run.paper.size() > 0) {
+      run.paper.segment(first, rows) = path_.relatives.head(rows) - (1 - chain_.cash_share_);
+      if (first == 0) run.paper[0] = 0;
     }
+    state_.net = run.net[first + rows - 1];
+    state_.gross = run.gross[first + rows - 1];
+    return to;
+  }
+
+  void note_decision(std::size_t row) {
+    if (row < path_.from || chain_.options_.brief) return;
+    state_.so_far.log.push_back({Event::Kind::decision, chain_.table_.days[row], "", 0, ""});
   }
 
   /// Brings all positions back to their weights.
   void trade(std::size_t k) {
-    const auto prices = path_.traded.col(Eigen::Index(k));
-    const double whole = value(path_.trades[k].traded), wealth = scaled().wealth * whole, cash = scaled().cash / whole;
-    const Eigen::ArrayXd held = units_ * prices / whole;
-    const auto orders = orders_for(held, cash);
-    if (!orders) {
-      trade_by_ledger(k, wealth);
-      return;
-    }
-    const auto& traded = orders->traded;
-    const Eigen::ArrayXd size = traded.abs();
-    Trade trade = begin_trade(k, wealth);
-    trade.wealth_after = orders->left * wealth;
-    trade.shrunk = orders->factor;
-    for (const auto& part : chain_.parts_) {
-      trade.cost.*part.part = wealth * (part.mean * size + part.more_for_buys * traded).sum();
-    }
-    trade.delay = wealth * (traded * waited_for(k)).sum();
-    trade.order_count = std::size_t(traded.size() - orders->turned);
-    if (chain_.terms_.keep_orders) add_orders(trade, traded * wealth, k);
-    if (orders->turned == 0) {
-      units_ = weights_ / prices;
-      scaled().cash = chain_.cash_share_;
-      trade.turnover = ((weights_ - held).abs().sum() + std::abs(scaled().cash - cash)) / 2;
+    const double whole = *values(path_.trades[k].traded) + held_.cash, wealth = scaled().wealth * whole;
+    if (is_off_path_) {
+      weights_before_ = held_.units * path_.prices.col(Eigen::Index(k)) / whole;
     } else {
-      const Eigen::ArrayXd after = (held + traded) / orders->left;
-      units_ = after / prices;
-      scaled().cash = 1 - after.sum();
-      trade.turnover = ((after - held).abs().sum() + std::abs(scaled().cash - cash)) / 2;
-      chain_.path_.again(path_, k, units_);
+      weights_before_ = path_.held.col(Eigen::Index(k));
     }
-    book(std::move(trade), k);
+    Trade trade = begin_trade(k, wealth);
+    const double cash = held_.cash / whole;
+    if (make_orders(cash)) {
+      add_orders(trade, k, cash);
+    } else {
+      trade_by_ledger(trade, k);
+    }
+    book(std::move(trade), k, whole);
   }
 
-  /// What waiting for a trade cost, of each unit of value that is bought.
-  [[nodiscard]] Eigen::ArrayXd waited_for(std::size_t k) const {
-    return 1 - path_.decided.col(Eigen::Index(k)) / path_.traded.col(Eigen::Index(k));
+  /// What the orders that were made come to.
+  void add_orders(Trade& trade, std::size_t k, double cash) {
+    const double wealth = trade.wealth_before;
+    size_ = traded_.abs();
+    trade.wealth_after = left_ * wealth;
+    trade.shrunk = factor_;
+    for (const auto& part : chain_.parts_) {
+      trade.cost.*part.part = wealth * (part.mean * size_ + part.more_for_buys * traded_).sum();
+    }
+    trade.delay = wealth * (traded_ * path_.waited.col(Eigen::Index(k))).sum();
+    trade.order_count = std::size_t(traded_.size() - turned_);
+    if (chain_.terms_.keep_orders) list_orders(trade, k);
+    is_off_path_ = turned_ > 0;
+    if (is_off_path_) {
+      after_ = (weights_before_ + traded_) / left_;
+      held_.cash = 1 - after_.sum();
+    } else {
+      after_ = weights_;
+      held_.cash = chain_.cash_share_;
+    }
+    held_.units = after_ / path_.prices.col(Eigen::Index(k));
+    trade.turnover = ((after_ - weights_before_).abs().sum() + std::abs(held_.cash - cash)) / 2;
   }
-
-  /// What a trade comes to, for each unit of the wealth before it.
-  struct Orders {
-    double left = 1;          // wealth after it
-    double factor = 1;        // of purchases
-    Eigen::ArrayXd traded;    // bought, or sold below 0
-    Eigen::Index turned = 0;  // orders that were dropped; without, all positions are the weights of what is left
-  };
 
   /// W + sum of rate x |w W - h| = V is straight in W while no side turns. A purchase whose side does is dropped, and
-  /// as it would have been sold at W, what it keeps is short in cash: the others are made smaller. None where an order
+  /// as it would have been sold at W, what it keeps is short in cash: the others are made smaller. False where an order
   /// is too small to be one, or where more turn: the ledger trades then.
-  [[nodiscard]] std::optional<Orders> orders_for(const Eigen::ArrayXd& held, double cash) const {
-    const Eigen::ArrayXd change = weights_ - held, size = change.abs();
-    if (size.minCoeff() < rounding_order) return std::nullopt;
-    const Eigen::ArrayXd side = change / size;
-    const Eigen::ArrayXd rates = chain_.all_.mean * side + chain_.all_.more_for_buys;  // below 0 for sales
-    Orders orders;
-    orders.left = (1 + (rates * held).sum()) / (1 + (rates * weights_).sum());
-    orders.traded = weights_ * orders.left - held;
-    if ((orders.traded * side).minCoeff() >= rounding_order) return orders;
-    if (!drop_turned(orders, side, rates, held, cash)) return std::nullopt;
-    return orders;
+  bool make_orders(double cash) {
+    const auto& held = weights_before_;
+    change_ = weights_ - held;
+    size_ = change_.abs();
+    if (size_.minCoeff() < rounding_order) return false;
+    side_ = change_ / size_;
+    rates_ = chain_.all_.mean * side_ + chain_.all_.more_for_buys;  // below 0 for sales
+    left_ = (1 + (rates_ * held).sum()) / (1 + (rates_ * weights_).sum());
+    factor_ = 1;
+    turned_ = 0;
+    traded_ = weights_ * left_ - held;
+    return (traded_ * side_).minCoeff() >= rounding_order || drop_turned(cash);
   }
 
   /// Orders without those that turned. Wealth and cash after them are straight in sums over both sides, so the factor
   /// of the purchases that leaves cash at its floor takes a few steps on figures alone.
-  bool drop_turned(Orders& orders, const Eigen::ArrayXd& side, const Eigen::ArrayXd& rates, const Eigen::ArrayXd& held,
-                   double cash) const {
-    const Eigen::ArrayXd stays = (orders.traded * side >= 0).cast<double>();
-    orders.turned = Eigen::Index(double(side.size()) - stays.sum());
-    const Eigen::ArrayXd buys = (side > 0).cast<double>() * stays, sells = (side < 0).cast<double>() * stays;
-    const Side bought(buys, weights_, held, rates), sold(sells, weights_, held, rates);
+  bool drop_turned(double cash) {
+    const Eigen::ArrayXd stays = (traded_ * side_ >= 0).cast<double>();
+    turned_ = Eigen::Index(double(side_.size()) - stays.sum());
+    const Eigen::ArrayXd buys = (side_ > 0).cast<double>() * stays, sells = (side_ < 0).cast<double>() * stays;
+    const Side bought(buys, weights_, weights_before_, rates_), sold(sells, weights_, weights_before_, rates_);
     const auto wealth = [&](double factor) {
       return (1 + factor * bought.held_cost + sold.held_cost) / (1 + factor * bought.cost + sold.cost);
     };
@@ -230,17 +246,16 @@ class Chain::Piece {
       const double left = wealth(factor), floor = std::min(0.0, chain_.cash_share_) * left;
       return cash - factor * bought.paid(left) - sold.paid(left) - floor;
     };
-    orders.left = wealth(1);
+    left_ = wealth(1);
     double at = room(1);
     for (int step = 0; at < -cash_rounding && step < newton_steps; ++step) {
-      orders.factor += at / bought.paid(orders.left);
-      orders.left = wealth(orders.factor);
-      at = room(orders.factor);
+      factor_ += at / bought.paid(left_);
+      left_ = wealth(factor_);
+      at = room(factor_);
       if (std::abs(at) <= cash_rounding) break;
     }
-    const Eigen::ArrayXd change = weights_ * orders.left - held;
-    orders.traded = change * (orders.factor * buys + sells);
-    const bool more = (orders.traded * side + (1 - stays) < rounding_order).any();  // turn, or are too small
+    traded_ = (weights_ * left_ - weights_before_) * (factor_ * buys + sells);
+    const bool more = (traded_ * side_ + (1 - stays) < rounding_order).any();  // turn, or are too small
     return at >= -cash_rounding && !more;
   }
 
@@ -265,115 +280,118 @@ class Chain::Piece {
     return trade;
   }
 
-  void add_orders(Trade& trade, const Eigen::ArrayXd& values, std::size_t k) const {
+  void list_orders(Trade& trade, std::size_t k) const {
     trade.orders.reserve(trade.order_count);
-    for (Eigen::Index j = 0; j < values.size(); ++j) {
-      if (values[j] == 0) continue;
+    for (Eigen::Index j = 0; j < traded_.size(); ++j) {
+      if (traded_[j] == 0) continue;
       const auto i = chain_.path_.columns()[std::size_t(j)];
-      const double price = path_.traded(j, Eigen::Index(k));
-      trade.orders.push_back(
-          {i, values[j] / price, price, values[j], chain_.terms_.costs[std::size_t(i)].of_trade(values[j])});
+      const double price = path_.prices(j, Eigen::Index(k)), value = traded_[j] * trade.wealth_before;
+      trade.orders.push_back({i, value / price, price, value, chain_.terms_.costs[std::size_t(i)].of_trade(value)});
     }
   }
 
-  /// The positions that come of it are no longer the weights, so the rows up to the next trade are walked once more.
-  void trade_by_ledger(std::size_t k, double wealth) {
+  /// The positions that come of it need not be the weights.
+  void trade_by_ledger(Trade& trade, std::size_t k) {
     const auto& columns = chain_.path_.columns();
-    const auto prices = path_.traded.col(Eigen::Index(k));
-    const Eigen::ArrayXd before = scaled().wealth * units_;
-    auto ledger = chain_.ledger_of(before, scaled().wealth * scaled().cash);
-    const auto dates = begin_trade(k, wealth);
-    TradingDay day{dates.decided, dates.traded, Eigen::VectorXd::Ones(chain_.plan_.weights.size())};
+    const auto prices = path_.prices.col(Eigen::Index(k));
+    const Eigen::ArrayXd before = scaled().wealth * held_.units;
+    auto ledger = chain_.ledger_of(before, scaled().wealth * held_.cash);
+    TradingDay day{trade.decided, trade.traded, Eigen::VectorXd::Ones(chain_.plan_.weights.size())};
     day.prices(columns) = prices.matrix();
-    auto trade = ledger.trade({chain_.plan_.weights}, day, chain_.terms_);
+    trade = ledger.trade({chain_.plan_.weights}, day, chain_.terms_);
     const Eigen::ArrayXd units = ledger.units(columns).array();
-    trade.delay = ((units - before) * prices * waited_for(k)).sum();
-    units_ = units / trade.wealth_after;
-    scaled().cash = ledger.cash / trade.wealth_after;
-    chain_.path_.again(path_, k, units_);
-    book(std::move(trade), k);
+    trade.delay = ((units - before) * prices * path_.waited.col(Eigen::Index(k))).sum();
+    held_ = {units / trade.wealth_after, ledger.cash / trade.wealth_after};
+    is_off_path_ = true;
   }
 
-  void book(Trade trade, std::size_t k) {
-    const auto row = path_.trades[k].traded;
-    fill_row(row, trade.wealth_before, trade.wealth_after);
-    scaled().wealth = trade.wealth_after;
+  void book(Trade trade, std::size_t k, double whole) {
+    const auto at = in_run(path_.trades[k].traded);
+    auto& run = state_.so_far;
+    run.before[at] = trade.wealth_before;
+    run.net[at] = scaled().wealth = trade.wealth_after;
+    run.gross[at] = scaled().gross *= whole;
     if (chain_.options_.keep_weights) {
-      const Eigen::ArrayXd weights = units_ * path_.traded.col(Eigen::Index(k));
+      const Eigen::ArrayXd weights = held_.units * path_.prices.col(Eigen::Index(k));
       const auto& columns = chain_.path_.columns();
-      for (std::size_t i = 0; i < columns.size(); ++i) {
-        state_.so_far.weights(in_run(row), columns[i]) = weights[Eigen::Index(i)];
-      }
+      for (std::size_t i = 0; i < columns.size(); ++i) run.weights(at, columns[i]) = weights[Eigen::Index(i)];
     }
-    if (trade.order_count > 0) state_.so_far.trades.push_back(std::move(trade));
+    if (trade.order_count > 0) run.trades.push_back(std::move(trade));
+  }
+
+  /// Walks up to the next trade once more, with the positions that the k-th has left. False where they make another
+  /// day the next one: the piece ends after the trade then.
+  bool add_own_rows(std::size_t k) {
+    const auto& path = chain_.path_;
+    const auto traded = path_.trades[k].traded;
+    const bool last = k + 1 == path_.trades.size();
+    const auto to = last ? path_.to : path_.trades[k + 1].traded + 1;
+    own_from_ = traded + 1;
+    own_.setZero(Eigen::Index(to - own_from_));
+    path.sum(own_from_, to, held_.units, own_.data());
+    if (!chain_.decisions_.hang_on_weights()) return true;
+    const bool at_once = chain_.decisions_.delay() > 0 && path.decides_after(traded, held_);
+    const auto next = last ? path_.waits : std::optional(path_.trades[k + 1].decided);
+    if ((at_once ? std::optional(traded) : path.first_decision(own_from_, to, held_, own_.data())) == next) return true;
+    if (at_once) waits_ = traded;
+    return false;
   }
 
   const Chain& chain_;
   WalkState& state_;
-  PathPiece& path_;
+  const PathPiece& path_;
   const Eigen::ArrayXd& weights_;
-  Eigen::ArrayXd units_;
+  UnitPositions held_;
+  std::optional<std::size_t> waits_;
+  bool is_off_path_ = false;  // the last trade was not back to all targets
+  std::size_t own_from_ = 0;
+  Eigen::ArrayXd own_;  // values from that row to the next trade
+
+  // Of the trade that is made, for each unit of the wealth before it.
+  Eigen::ArrayXd weights_before_, after_, change_, size_, side_, rates_;
+  Eigen::ArrayXd traded_;         // bought, or sold below 0
+  double left_ = 1, factor_ = 1;  // wealth after it; of purchases
+  Eigen::Index turned_ = 0;       // orders that were dropped; without, all positions are the weights of what is left
 };
 
-/// What is decided and traded on rows up to one, which hangs on the calendar alone.
-std::vector<TradeRows> Chain::decide(std::optional<std::size_t>& waits, std::size_t from, std::size_t to,
-                                     std::vector<Event>& log) const {
-  std::vector<TradeRows> trades;
-  const auto look = [&](std::size_t row) {
-    if (row != options_.first_row && !calendar_.looks(row)) return;
-    waits = row;
-    log.push_back({Event::Kind::decision, table_.days[row], "", 0, ""});
-  };
-  const auto delay = std::size_t(options_.delay);
-  for (auto row = from; row < to; ++row) {
-    bool looked = false;
-    if (!waits && delay == 0) {
-      look(row);
-      looked = true;
-    }
-    if (waits && row >= *waits + delay) {
-      trades.push_back({*waits, row});
-      waits.reset();
-    }
-    if (!waits && !looked) look(row);
-  }
-  return trades;
+PathPiece Chain::whole_path(const WalkState& begin) const {
+  PathPiece whole;
+  path_.walk(whole, begin.row, table_.rows(), held_by(*begin.scaled), std::nullopt);
+  return whole;
 }
 
 void Chain::pass(WalkState& state, std::size_t to_row) const {
+  if (state.scaled && shared_ && state.row == shared_->from && to_row >= shared_->to) walk(state, *shared_);
   PathPiece piece;
   while (state.scaled && state.row < to_row) {
     options_.watch.check();
-    const auto to = std::min(to_row, state.row + rows_of_a_piece);
-    walk_piece(state, to, piece);
+    walk_own(state, std::min(to_row, state.row + rows_of_a_piece), piece);
   }
 }
 
-void Chain::walk_piece(WalkState& state, std::size_t to, PathPiece& piece) const {
+void Chain::walk_own(WalkState& state, std::size_t to, PathPiece& piece) const {
   std::optional<std::size_t> waits;
   if (state.decision) waits = state.decision->row;
-  const Eigen::ArrayXd units = state.scaled->units(path_.columns()).array();
-  std::vector<Event> log;
-  auto still = waits;
-  path_.walk(piece, state.row, to, units, decide(still, state.row, to, log));
-  const bool ends = piece.bad < to;
-  if (ends) {
-    to = piece.bad;
-    if (to == state.row) {
-      state.scaled.reset();
-      return;
-    }
-    log.clear();
-    still = waits;
-    auto trades = decide(still, state.row, to, log);
-    path_.walk(piece, state.row, to, units, std::move(trades));
+  const auto held = held_by(*state.scaled);
+  path_.walk(piece, state.row, to, held, waits);
+  const auto bad = piece.bad;
+  if (bad == state.row) {
+    state.scaled.reset();
+    return;
   }
-  const auto after = Piece(*this, state, piece, units).walk();
-  auto& told = state.so_far.log;
-  told.insert(told.end(), log.begin(), log.end());
-  state.row = to;
-  hand_over(state, after, still);
-  if (ends) state.scaled.reset();
+  if (bad < to) path_.walk(piece, state.row, bad, held, waits);
+  walk(state, piece);
+  if (bad < to && state.row == bad) state.scaled.reset();
+}
+
+void Chain::walk(WalkState& state, const PathPiece& piece) const {
+  Piece rows(*this, state, piece, held_by(*state.scaled));
+  state.row = rows.walk();
+  hand_over(state, rows.held(), rows.waits());
+}
+
+UnitPositions Chain::held_by(const ScaledPositions& scaled) const {
+  return {scaled.units(path_.columns()).array(), scaled.cash};
 }
 
 Ledger Chain::ledger_of(const Eigen::ArrayXd& units, double cash) const {
@@ -383,11 +401,12 @@ Ledger Chain::ledger_of(const Eigen::ArrayXd& units, double cash) const {
 }
 
 /// What a walk by the ledger would have in its state after the last row.
-void Chain::hand_over(WalkState& state, const Eigen::ArrayXd& units, const std::optional<std::size_t>& waits) const {
+void Chain::hand_over(WalkState& state, const UnitPositions& held, const std::optional<std::size_t>& waits) const {
   const auto last = Eigen::Index(state.row) - 1;
   auto& scaled = *state.scaled;
-  scaled.units = ledger_of(units, 0).units;
-  state.ledger = ledger_of(scaled.wealth * units, scaled.wealth * scaled.cash);
+  scaled.units = ledger_of(held.units, 0).units;
+  scaled.cash = held.cash;
+  state.ledger = ledger_of(scaled.wealth * held.units, scaled.wealth * held.cash);
   for (Eigen::Index i = 0; i < state.last_price.size(); ++i) {
     const double price = table_.prices(last, i);
     auto& closed = state.closed_for[std::size_t(i)];

@@ -12,15 +12,20 @@ namespace inchtide {
 
 class Chain {
  public:
+  // @param shared the path of the whole walk, of a chain with the same prices, plan and options, whatever its costs;
+  //        without one the path is walked piece by piece
   Chain(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options, const Calendar& calendar,
-        const TradeTerms& terms);
+        const TradeTerms& terms, const PathPiece* shared = nullptr);
 
-  // Whether a run may begin as one: fixed weights looked at by a calendar, traded back to all of them, at costs in
-  // proportion to what is traded, and nothing else that moves cash.
+  // Whether a run may begin as one: fixed weights looked at by a calendar or by bands of each asset, traded back to all
+  // of them, at costs in proportion to what is traded, and nothing else that moves cash.
   [[nodiscard]] bool is_possible() const { return possible_; }
 
   // What a walk carries from its first row on.
   [[nodiscard]] static ScaledPositions begin(const Ledger& ledger, double wealth);
+
+  // The path of the whole walk from here.
+  [[nodiscard]] PathPiece whole_path(const WalkState& begin) const;
 
   // Walks up to a row, or to the first one with an asset that is closed, from which on the ledger walks: the state has
   // no scaled positions then. Figures of a row hang on what is known at its close alone, wherever a piece ends.
@@ -36,20 +41,22 @@ class Chain {
 
   [[nodiscard]] bool starts_within_targets() const;
   [[nodiscard]] bool others_have_prices() const;
-  std::vector<TradeRows> decide(std::optional<std::size_t>& waits, std::size_t from, std::size_t to,
-                                std::vector<Event>& log) const;
-  void walk_piece(WalkState& state, std::size_t to, PathPiece& piece) const;
+  void add_rates();
+  [[nodiscard]] UnitPositions held_by(const ScaledPositions& scaled) const;
+  void walk_own(WalkState& state, std::size_t to, PathPiece& piece) const;
+  void walk(WalkState& state, const PathPiece& piece) const;
   [[nodiscard]] Ledger ledger_of(const Eigen::ArrayXd& units, double cash) const;
-  void hand_over(WalkState& state, const Eigen::ArrayXd& units, const std::optional<std::size_t>& waits) const;
+  void hand_over(WalkState& state, const UnitPositions& held, const std::optional<std::size_t>& waits) const;
 
   const PriceTable& table_;
   const RehearsalPlan& plan_;
   const RehearsalOptions& options_;
-  const Calendar& calendar_;
   const TradeTerms& terms_;
+  const PathPiece* shared_;
+  double cash_share_;  // what the weights leave
+  Decisions decisions_;
   Path path_;
   bool possible_ = false;
-  double cash_share_ = 0;    // what the weights leave
   Part all_{};               // parts together
   std::vector<Part> parts_;  // those that any asset pays
 };

@@ -10,10 +10,9 @@
 #include <unsupported/Eigen/SpecialFunctions>
 
 #include "base/numbers.hpp"
-#include "base/row_blocks.hpp"
-#include "inchtide/base/draws.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
+#include "rehearsal/luck_draws.hpp"
 #include "rehearsal/measures.hpp"
 
 namespace inchtide {
@@ -24,6 +23,8 @@ constexpr double same_return = 1e-14;
 /// A difference whose error is no more than this, per row, has none: the two run in step.
 constexpr double no_error = 1e-13;
 constexpr double fewest_blocks = 10;
+/// Their blocks stay in a near cache.
+constexpr std::size_t draws_together = 64;
 constexpr Eigen::Index fewest_rows = 4;
 
 /// Each column less its mean, over its deviation; the last is the baseline's.
@@ -59,78 +60,6 @@ struct Standard {
 double error_of(const Eigen::ArrayXd& moved, double block) {
   return long_run_error(moved, std::min(Eigen::Index(std::lround(block)), moved.size() - 1));
 }
-
-/// Draws of the runs' ratios less the baseline's.
-class Drawing {
- public:
-  /// @param tested columns
-  Drawing(const Standard& standard, const std::vector<Eigen::Index>& tested) : rows_(standard.values.rows()) {
-    auto columns = tested;
-    columns.push_back(standard.baseline());
-    const Eigen::MatrixXd values = standard.values(Eigen::all, columns).transpose();
-    sharpe_ = standard.sharpe(columns);
-    sums_ = upto(values);
-    squares_ = upto(values.cwiseAbs2());
-  }
-
-  struct Draw {
-    Eigen::ArrayXd off;    ///< of each run: how far its difference is from what it was, over the draw's error
-    Eigen::ArrayXd error;  ///< of the draw
-  };
-
-  [[nodiscard]] Draw draw(RandomDraw random, double block) const {
-    const auto blocks = row_blocks(random, block, std::size_t(rows_), std::size_t(rows_));
-    const auto k = sums_.rows(), n = k - 1;
-    Eigen::ArrayXXd sums(k, Eigen::Index(blocks.size())), squares(k, Eigen::Index(blocks.size()));
-    Eigen::ArrayXd sum = Eigen::ArrayXd::Zero(k), square = sum;
-    for (std::size_t b = 0; b < blocks.size(); ++b) {
-      const auto at = Eigen::Index(b);
-      take_within(sums_, blocks[b], sums.col(at));
-      take_within(squares_, blocks[b], squares.col(at));
-      sum += sums.col(at);
-      square += squares.col(at);
-    }
-    const double count = double(rows_);
-    const Eigen::ArrayXd mean = sum / count, variance = square / count - mean.square();
-    const Eigen::ArrayXd deviation = variance.max(std::numeric_limits<double>::min()).sqrt();
-    const Eigen::ArrayXd ratio = (sharpe_ + mean) / deviation;
-    // What a block adds to the linearised ratio is straight in its sums, its sums of squares and its length.
-    const Eigen::ArrayXd by_sum = 1 / deviation + ratio * mean / variance, by_square = -ratio / (2 * variance);
-    const Eigen::ArrayXd by_length = -mean / deviation - ratio / 2 * (mean.square() / variance - 1);
-    Eigen::ArrayXd spread = Eigen::ArrayXd::Zero(n), moved(k);
-    for (std::size_t b = 0; b < blocks.size(); ++b) {
-      const auto at = Eigen::Index(b);
-      moved = by_sum * sums.col(at) + by_square * squares.col(at) + by_length * double(blocks[b].length);
-      spread += (moved.head(n) - moved[n]).square();
-    }
-    Draw drawn;
-    drawn.error = spread.sqrt() / count;
-    const Eigen::ArrayXd difference = (ratio.head(n) - ratio[n]) - (sharpe_.head(n) - sharpe_[n]);
-    drawn.off = difference / drawn.error.max(std::numeric_limits<double>::min());
-    return drawn;
-  }
-
- private:
-  /// Sums over the rows before each, a column a row.
-  static Eigen::ArrayXXd upto(const Eigen::MatrixXd& values) {
-    Eigen::ArrayXXd sums = Eigen::ArrayXXd::Zero(values.rows(), values.cols() + 1);
-    for (Eigen::Index t = 0; t < values.cols(); ++t) sums.col(t + 1) = sums.col(t) + values.col(t).array();
-    return sums;
-  }
-
-  void take_within(const Eigen::ArrayXXd& sums, const RowBlock& block, Eigen::Ref<Eigen::ArrayXd> into) const {
-    const auto first = Eigen::Index(block.first), end = first + Eigen::Index(block.length);
-    if (end <= rows_) {
-      into = sums.col(end) - sums.col(first);
-    } else {
-      into = sums.col(rows_) - sums.col(first) + sums.col(end - rows_);  // around the end
-    }
-  }
-
-  Eigen::Index rows_;
-  Eigen::ArrayXd sharpe_;
-  Eigen::ArrayXXd sums_, squares_;
-};
 
 /// The share of draws that are as large, the runs themselves counted as one.
 double p_of(const Eigen::ArrayXd& largest, double figure) {
@@ -190,7 +119,9 @@ class Judging {
     Eigen::Index best = 0;
     figures.maxCoeff(&best);
     luck_.best = std::size_t(tested_[std::size_t(best)]);
-    const Drawing drawing(standard_, tested_);
+    auto columns = tested_;
+    columns.push_back(standard_.baseline());
+    const LuckDraws drawing(standard_.values(Eigen::all, columns), standard_.sharpe(columns));
     Eigen::ArrayXd p_values;
     const auto whole = p_at(drawing, luck_.block, &p_values);
     luck_.p_value = whole.p_value;
@@ -254,21 +185,27 @@ class Judging {
   };
 
   /// @param step_downs of each run that is tested, where they are asked for
-  PValues p_at(const Drawing& drawing, double block, Eigen::ArrayXd* step_downs) const {
+  PValues p_at(const LuckDraws& drawing, double block, Eigen::ArrayXd* step_downs) const {
     const auto figures = figures_at(block), differences = differences_of_tested();
     const auto n = figures.size();
     const double far_behind = -std::sqrt(2 * std::log(std::log(double(excess_.rows()))));
     const Eigen::ArrayXd behind = (figures < far_behind).select(differences, 0.0);  // these keep what they did
     Eigen::ArrayXXd drawn(options_.draws, n);
     Eigen::ArrayXd recentred(options_.draws);
+    const auto draws = std::size_t(options_.draws), batches = (draws + draws_together - 1) / draws_together;
     Executor(options_.threads)
         .each(
-            std::size_t(options_.draws),
-            [&](std::size_t at) {
-              const auto one = drawing.draw(RandomDraw(options_.seed, at), block);
-              drawn.row(Eigen::Index(at)) = one.off.transpose();
-              recentred[Eigen::Index(at)] =
-                  std::max(0.0, (one.off + behind / one.error.max(std::numeric_limits<double>::min())).maxCoeff());
+            batches,
+            [&](std::size_t batch) {
+              const auto from = batch * draws_together, to = std::min(draws, from + draws_together);
+              const auto some = drawing.draw(options_.seed, from, to, block);
+              const auto first = Eigen::Index(from), count = Eigen::Index(to - from);
+              drawn.middleRows(first, count) = some.off;
+              recentred.segment(first, count) = (some.off + behind.transpose().replicate(count, 1) /
+                                                                some.error.max(std::numeric_limits<double>::min()))
+                                                    .rowwise()
+                                                    .maxCoeff()
+                                                    .max(0.0);
             },
             options_.watch);
     if (step_downs != nullptr) step_down(drawn, figures, *step_downs);

@@ -56,4 +56,8 @@ class Market {
   std::vector<End> ends_;        // by row
 };
 
+// What a walk begins with, but for scaled positions.
+WalkState begin_walk(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options,
+                     const Market& market);
+
 }  // namespace inchtide

@@ -3,12 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <chrono>
 #include <cmath>
+#include <utility>
 
 #include "inchtide/base/errors.hpp"
-#include "inchtide/returns/figures.hpp"
 #include "rehearsal/tolerances.hpp"
+#include "returns/drawdown.hpp"
 
 namespace inchtide {
 namespace {
@@ -16,42 +18,46 @@ namespace {
 constexpr const char* names_of_events[] = {"decision", "wait", "suspension", "end",    "split",
                                            "dividend", "flow", "estimate",   "failure"};  // as the kinds are
 
-/// Returns from close to close, flows aside, from `first` on: the first is that of the close's trade alone.
-Eigen::VectorXd net_returns(const Rehearsal& run, Eigen::Index first) {
+/// Growth from close to close, flows aside, from `first` on: the first is that of the close's trade alone.
+Eigen::ArrayXd net_factors(const Rehearsal& run, Eigen::Index first) {
   const auto rows = run.net.size() - first;
-  Eigen::VectorXd returns(rows);
+  Eigen::ArrayXd factors(rows);
+  factors[0] = 1;
+  factors.tail(rows - 1) = run.before.tail(rows - 1).array() / run.net.segment(first, rows - 1).array();
   for (Eigen::Index k = 0; k < rows; ++k) {
-    const auto t = first + k;
-    const double traded = run.net[t] / (run.before[t] + run.flow[t]);
-    returns[k] = (k == 0 ? 1.0 : run.before[t] / run.net[t - 1]) * traded - 1;
+    const double net = run.net[first + k], there = run.before[first + k] + run.flow[first + k];
+    if (net != there) factors[k] *= net / there;
   }
-  return returns;
+  return factors;
 }
 
 /// The standard error of a ratio per row from returns that may hang together: the delta method on mean and variance.
-double correlated_error(const Eigen::ArrayXd& returns, double mean, double variance, double ratio) {
-  const auto rows = returns.size();
-  const Eigen::ArrayXd off = (returns - mean) / std::sqrt(variance);
-  const Eigen::ArrayXd influence = off - ratio / 2 * (off.square() - 1);
+/// @param off returns less their mean
+double correlated_error(Eigen::ArrayXd off, double variance, double ratio) {
+  const auto rows = off.size();
   const auto lags = std::min(rows - 1, Eigen::Index(4 * std::pow(double(rows) / 100, 2.0 / 9)));
-  return long_run_error(influence, lags);
+  off *= 1 / std::sqrt(variance);
+  off -= ratio / 2 * (off.square() - 1);  // how far each row moves the ratio
+  return long_run_error(off, lags);
 }
 
 void measure_ratios(Rehearsal& run, const Eigen::ArrayXd& daily, double risk_free) {
   const double mean = daily.mean(), count = double(daily.size()), rows = run.rows_per_year;
   run.mean_per_year = rows * mean;
-  const double variance = count > 1 ? (daily - mean).square().sum() / (count - 1) : 0.0;
+  Eigen::ArrayXd off = daily - mean;
+  const double variance = count > 1 ? off.square().sum() / (count - 1) : 0.0;
   run.volatility = std::sqrt(rows * variance);
-  const double downside = std::sqrt(rows * (daily - risk_free / rows).min(0).square().mean());
+  const double least = risk_free / rows;
+  const double downside = std::sqrt(rows * (daily - least).min(0).square().mean());
   if (downside > 0) run.sortino = (run.mean_per_year - risk_free) / downside;
   if (run.volatility > 0) {
     run.sharpe = (run.mean_per_year - risk_free) / run.volatility;
     const double per_row = run.sharpe / std::sqrt(rows);
     run.sharpe_error = std::sqrt((1 + per_row * per_row / 2) / count * rows);
-    run.sharpe_error_correlated = correlated_error(daily, mean, variance, per_row) * std::sqrt(rows);
+    run.sharpe_error_correlated = correlated_error(std::move(off), variance, per_row) * std::sqrt(rows);
   }
   if (count > 1 && run.paper.size() > 0) {
-    const Eigen::ArrayXd off = daily - run.paper.tail(daily.size()).array();
+    off = daily - run.paper.tail(daily.size()).array();
     run.tracking_to_targets = std::sqrt(rows * (off - off.mean()).square().sum() / (count - 1));
   }
 }
@@ -69,24 +75,34 @@ UnderWater longest_under_water(const Eigen::VectorXd& level, const Day* days) {
   return longest;
 }
 
+/// Where the high stands that a fall is from.
+Eigen::Index peak_before(const Eigen::VectorXd& level, Eigen::Index trough, const DeepestFall& fall) {
+  if (fall.depth() == 0) return 0;
+  return std::find(level.data(), level.data() + trough, fall.from()) - level.data();
+}
+
 void measure_returns(Rehearsal& run, const RehearsalOptions& options, Eigen::Index first) {
-  const Eigen::VectorXd returns = net_returns(run, first);
-  const auto rows = returns.size();
+  const Eigen::ArrayXd factors = net_factors(run, first);
+  const auto rows = factors.size();
   Eigen::VectorXd level(rows);
   double product = 1;
-  for (Eigen::Index k = 0; k < rows; ++k) level[k] = product *= 1 + returns[k];
+  DeepestFall fall;
+  Eigen::Index trough = 0;
+  for (Eigen::Index k = 0; k < rows; ++k) {
+    level[k] = product *= factors[k];
+    if (fall.add(product)) trough = k;
+  }
   const auto base = std::size_t(first);
   const double years = years_between(run.days[base], run.days.back());
   const auto per_year = [&](double ratio) { return std::pow(ratio, 1 / years) - 1; };
   run.growth = product - 1;
   run.growth_per_year = per_year(product);
   run.cost_per_year = per_year(run.gross[run.gross.size() - 1] / run.gross[first]) - run.growth_per_year;
-  measure_ratios(run, returns.tail(rows - 1), options.risk_free);
-  const auto drawdown = deepest_drawdown(level);
-  run.max_drawdown = drawdown.depth;
-  run.max_drawdown_from = run.days[base + drawdown.peak];
-  run.max_drawdown_to = run.days[base + drawdown.trough];
-  run.under_water = longest_under_water(level, &run.days[base]);
+  measure_ratios(run, factors.tail(rows - 1) - 1, options.risk_free);
+  run.max_drawdown = fall.depth();
+  run.max_drawdown_from = run.days[base + std::size_t(peak_before(level, trough, fall))];
+  run.max_drawdown_to = run.days[base + std::size_t(trough)];
+  if (!options.brief) run.under_water = longest_under_water(level, &run.days[base]);
 }
 
 /// Parts of the log of wealth before over wealth after a trade, as its costs are.
@@ -158,10 +174,10 @@ MoneyWeighted money_weighted(const Rehearsal& run, Eigen::Index first) {
 }
 
 std::vector<SpanOfRun> spans_of(const Rehearsal& run, int delay, bool months) {
-  const Eigen::VectorXd returns = net_returns(run, delay);
+  const Eigen::ArrayXd factors = net_factors(run, delay);
   std::vector<SpanOfRun> spans;
   double net = 1, gross = run.gross[delay];
-  for (Eigen::Index k = 0; k < returns.size(); ++k) {
+  for (Eigen::Index k = 0; k < factors.size(); ++k) {
     const auto t = k + delay;
     const std::chrono::year_month_day date{run.days[std::size_t(t)]};
     const int year = int(date.year());
@@ -171,27 +187,49 @@ std::vector<SpanOfRun> spans_of(const Rehearsal& run, int delay, bool months) {
       spans.push_back({year, month});
       net = 1;
     }
-    net *= 1 + returns[k];
+    net *= factors[k];
     spans.back().growth = net - 1;
     spans.back().cost = run.gross[t] / gross - net;
   }
   return spans;
 }
 
+/// Sums of the products of a series with itself at lags from one on, in one pass for all.
+template <int lags>
+Eigen::Array<double, lags, 1> lagged_products(const Eigen::ArrayXd& series, Eigen::Index first) {
+  using Two = Eigen::Array2d;
+  std::array<Two, lags> sums;
+  sums.fill(Two::Zero());
+  const double* from = series.data();
+  const auto together = std::max<Eigen::Index>(0, series.size() - first - lags + 1) / 2 * 2;  // rows that all lags have
+  for (Eigen::Index t = 0; t < together; t += 2) {
+    const Two here = Eigen::Map<const Two>(from + t);
+    for (Eigen::Index k = 0; k < lags; ++k) sums[std::size_t(k)] += here * Eigen::Map<const Two>(from + t + first + k);
+  }
+  Eigen::Array<double, lags, 1> products;
+  for (Eigen::Index k = 0; k < lags; ++k) {
+    products[k] = sums[std::size_t(k)].sum();
+    for (auto t = together; t + first + k < series.size(); ++t) products[k] += from[t] * from[t + first + k];
+  }
+  return products;
+}
+
 }  // namespace
 
 double long_run_error(const Eigen::ArrayXd& series, Eigen::Index lags) {
-  const auto rows = series.size();
   double sum = series.square().sum();
-  for (Eigen::Index lag = 1; lag <= lags; ++lag) {
-    const double weight = 1 - double(lag) / double(lags + 1);
-    sum += 2 * weight * (series.head(rows - lag) * series.tail(rows - lag)).sum();
+  const auto add = [&](Eigen::Index lag, double product) { sum += 2 * (1 - double(lag) / double(lags + 1)) * product; };
+  Eigen::Index lag = 1;
+  for (; lag + 3 <= lags; lag += 4) {
+    const auto products = lagged_products<4>(series, lag);
+    for (Eigen::Index k = 0; k < 4; ++k) add(lag + k, products[k]);
   }
-  return std::sqrt(std::max(0.0, sum)) / double(rows);
+  for (; lag <= lags; ++lag) add(lag, lagged_products<1>(series, lag)[0]);
+  return std::sqrt(std::max(0.0, sum)) / double(series.size());
 }
 
 Eigen::VectorXd returns_of(const Rehearsal& run, int delay) {
-  return net_returns(run, delay).tail(run.net.size() - delay - 1);
+  return net_factors(run, delay).tail(run.net.size() - delay - 1) - 1;
 }
 
 AgainstBenchmark against(const Rehearsal& run, const Rehearsal& benchmark, int delay) {
@@ -237,6 +275,7 @@ std::vector<SpanOfRun> months_of(const Rehearsal& run, int delay) {
 void measure(Rehearsal& run, const RehearsalOptions& options) {
   measure_returns(run, options, options.delay);
   measure_trades(run, options, options.delay);
+  if (options.brief) return;
   const auto years = years_of(run, options.delay), months = months_of(run, options.delay);
   const auto best = [](const auto& spans) { return *std::ranges::max_element(spans, {}, &SpanOfRun::growth); };
   const auto worst = [](const auto& spans) { return *std::ranges::min_element(spans, {}, &SpanOfRun::growth); };

@@ -2,25 +2,18 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "rehearsal/columns.hpp"
+#include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
 namespace {
 
 using Column = Eigen::Map<const Eigen::ArrayXd>;
 
-}  // namespace
-
-Path::Path(const PriceTable& table, const Eigen::VectorXd& targets, bool tracks_targets)
-    : table_(table), tracks_targets_(tracks_targets) {
-  for (Eigen::Index i = 0; i < targets.size(); ++i) {
-    if (targets[i] != 0) columns_.push_back(i);
-  }
-  targets_ = targets(columns_).array();
-}
-
-namespace {
+/// Rows at a time between looks at bands: their sums stay in the nearest cache.
+constexpr std::size_t rows_of_a_look = 64;
 
 /// The factors of a group, of one array.
 ColumnGroup::Factors factors_of(const Eigen::ArrayXd& all, Eigen::Index first) {
@@ -30,71 +23,148 @@ ColumnGroup::Factors factors_of(const Eigen::ArrayXd& all, Eigen::Index first) {
   return factors;
 }
 
-/// Reads the prices of a group at each trade before it is streamed, so that no row waits for a quotient of another.
-void gather(const ColumnGroup& prices, PathPiece& piece, Eigen::Index first, const ColumnGroup::Factors& targets,
-            std::vector<ColumnGroup::Factors>& units) {
-  using Figures = Eigen::Array<double, columns_together, 1>;
-  const auto count = std::min(columns_together, piece.traded.rows() - first);
-  const Eigen::Map<const Figures> weights(targets.data());
-  for (std::size_t k = 0; k < units.size(); ++k) {
-    const auto& rows = piece.trades[k];
-    const auto traded = prices.row<Figures>(rows.traded), decided = prices.row<Figures>(rows.decided);
-    const auto at = Eigen::Index(k);
-    if (count == columns_together) {
-      piece.traded.col(at).segment<columns_together>(first) = traded;
-      piece.decided.col(at).segment<columns_together>(first) = decided;
-    } else {
-      piece.traded.col(at).segment(first, count) = traded.head(count);
-      piece.decided.col(at).segment(first, count) = decided.head(count);
-    }
-    Eigen::Map<Figures>(units[k].data()) = weights / traded;
+}  // namespace
+
+Path::Path(const PriceTable& table, const Eigen::VectorXd& targets, double cash_share, bool tracks_targets,
+           const Decisions& decisions)
+    : table_(table), decisions_(decisions), cash_share_(cash_share), tracks_targets_(tracks_targets) {
+  for (Eigen::Index i = 0; i < targets.size(); ++i) {
+    if (targets[i] != 0) columns_.push_back(i);
+  }
+  targets_ = targets(columns_).array();
+  if (!decisions.hang_on_weights()) return;
+  widths_.resize(targets_.size());
+  for (Eigen::Index i = 0; i < targets_.size(); ++i) {
+    widths_[i] = decisions.schedule().band->half_width(targets_[i]) + band_rounding;
   }
 }
-
-}  // namespace
 
 ColumnGroup Path::group(Eigen::Index first) const {
   return {table_.prices, first, targets_.size(), [&](Eigen::Index held) { return columns_[std::size_t(held)]; }};
 }
 
-void Path::walk(PathPiece& piece, std::size_t from, std::size_t to, const Eigen::ArrayXd& units,
-                std::vector<TradeRows> trades) const {
-  const auto rows = Eigen::Index(to - from), n = targets_.size();
+Eigen::ArrayXd Path::prices_on(std::size_t row) const {
+  Eigen::ArrayXd prices(targets_.size());
+  for (Eigen::Index i = 0; i < prices.size(); ++i) prices[i] = column(i)[row];
+  return prices;
+}
+
+void Path::walk(PathPiece& piece, std::size_t from, std::size_t to, UnitPositions begin,
+                std::optional<std::size_t> waits) const {
+  const auto rows = Eigen::Index(to - from);
   piece.from = from;
   piece.to = piece.bad = to;
-  piece.trades = std::move(trades);
+  piece.begin = std::move(begin);
   piece.value.setZero(rows);
   piece.least.setOnes(rows);
-  piece.traded.resize(n, Eigen::Index(piece.trades.size()));
-  piece.decided.resize(n, Eigen::Index(piece.trades.size()));
-  std::vector<ColumnGroup::Factors> after(piece.trades.size());
-  for (Eigen::Index i = 0; i < n; i += columns_together) {
+  if (decisions_.hang_on_weights()) {
+    piece.trades = walk_watching(piece, waits);
+    make_room(piece);
+    for (Eigen::Index i = 0; i < targets_.size(); ++i) gather(piece, i);
+  } else {
+    piece.trades = decisions_.by_calendar(waits, from, to);
+    make_room(piece);
+    walk_known(piece);
+  }
+  piece.waits = waits;
+  weigh_held(piece);
+  if (tracks_targets_) {
+    piece.relatives.setZero(rows);
+    for (Eigen::Index i = 0; i < targets_.size(); ++i) track(piece, i);
+  }
+  find_bad(piece);
+}
+
+/// In one go over the columns: the trades are known, and the prices of a group at each of them are read before it is
+/// streamed, so that no row waits for a quotient of another.
+void Path::walk_known(PathPiece& piece) const {
+  const auto& trades = piece.trades;
+  std::vector<ColumnGroup::Factors> after(trades.size(), ColumnGroup::Factors{});
+  for (Eigen::Index i = 0; i < targets_.size(); i += columns_together) {
     const auto prices = group(i);
-    gather(prices, piece, i, factors_of(targets_, i), after);
-    auto held = factors_of(units, i);
-    auto row = from;
+    for (Eigen::Index c = 0; c < columns_together && i + c < targets_.size(); ++c) {
+      gather(piece, i + c);
+      for (std::size_t k = 0; k < trades.size(); ++k) {
+        after[k][std::size_t(c)] = targets_[i + c] / piece.prices(i + c, Eigen::Index(k));
+      }
+    }
+    if (i + columns_together > targets_.size()) {  // places beyond the last column have none
+      for (auto& factors : after) std::fill(factors.begin() + (targets_.size() - i), factors.end(), 0.0);
+    }
+    auto held = factors_of(piece.begin.units, i);
+    auto row = piece.from;
     const auto add = [&](std::size_t end) {
-      const auto at = row - from;
+      const auto at = row - piece.from;
       prices.add(row, Eigen::Index(end - row), held, piece.value.data() + at, piece.least.data() + at);
       row = end;
     };
     for (std::size_t k = 0; k < after.size(); ++k) {
-      add(piece.trades[k].traded + 1);
+      add(trades[k].traded + 1);
       held = after[k];
     }
-    add(to);
+    add(piece.to);
   }
-  if (tracks_targets_) {
-    piece.relatives.setZero(rows);
-    for (Eigen::Index i = 0; i < n; ++i) track(piece, i);
+}
+
+/// From one look to the next. Rows that were added up beyond a trade are taken back.
+std::vector<TradeRows> Path::walk_watching(PathPiece& piece, std::optional<std::size_t>& waits) const {
+  std::vector<TradeRows> trades;
+  auto held = piece.begin;
+  double* values = piece.value.data();
+  for (auto row = piece.from; row < piece.to;) {
+    const auto end = std::min(piece.to, waits ? decisions_.traded(*waits) + 1 : row + rows_of_a_look);
+    for (Eigen::Index i = 0; i < targets_.size(); i += columns_together) {
+      group(i).add(row, Eigen::Index(end - row), factors_of(held.units, i), values + (row - piece.from),
+                   piece.least.data() + (row - piece.from));
+    }
+    if (!waits) waits = first_decision(row, end, held, values + (row - piece.from));
+    const auto traded = waits ? decisions_.traded(*waits) : end;
+    if (traded >= end) {
+      row = end;
+      continue;
+    }
+    std::fill(values + (traded + 1 - piece.from), values + (end - piece.from), 0.0);
+    trades.push_back({*waits, traded});
+    waits.reset();
+    held = {targets_ / prices_on(traded), cash_share_};
+    if (decisions_.delay() > 0 && decisions_.always(traded)) waits = traded;  // at their targets none is outside
+    row = traded + 1;
   }
-  find_bad(piece);
+  return trades;
+}
+
+void Path::make_room(PathPiece& piece) const {
+  for (auto* figures : {&piece.prices, &piece.held, &piece.waited}) {
+    figures->resize(targets_.size(), Eigen::Index(piece.trades.size()));
+  }
+}
+
+/// The prices of a column that trades look at.
+void Path::gather(PathPiece& piece, Eigen::Index held) const {
+  const double* prices = column(held);
+  for (Eigen::Index k = 0; k < piece.prices.cols(); ++k) {
+    const auto& rows = piece.trades[std::size_t(k)];
+    piece.prices(held, k) = prices[rows.traded];
+    piece.waited(held, k) = 1 - prices[rows.decided] / prices[rows.traded];
+  }
+}
+
+/// What is held before each trade, of the wealth then.
+void Path::weigh_held(PathPiece& piece) const {
+  for (Eigen::Index k = 0; k < piece.prices.cols(); ++k) {
+    const double value = piece.value[Eigen::Index(piece.trades[std::size_t(k)].traded - piece.from)];
+    if (k == 0) {
+      piece.held.col(0) = piece.begin.units * piece.prices.col(0) / (value + piece.begin.cash);
+    } else {
+      piece.held.col(k) = targets_ / piece.prices.col(k - 1) * piece.prices.col(k) / (value + cash_share_);
+    }
+  }
 }
 
 /// Adds the price relatives of a column.
 void Path::track(PathPiece& piece, Eigen::Index held) const {
   const Eigen::Index first = piece.from == 0 ? 1 : 0, rows = piece.value.size() - first;
-  const double* prices = table_.prices.data() + columns_[std::size_t(held)] * table_.prices.rows() + piece.from + first;
+  const double* prices = column(held) + piece.from + first;
   piece.relatives.tail(rows) += targets_[held] * (Column(prices, rows) / Column(prices - 1, rows));
 }
 
@@ -108,17 +178,56 @@ void Path::find_bad(PathPiece& piece) {
   }
 }
 
-void Path::again(PathPiece& piece, std::size_t trade, const Eigen::ArrayXd& units) const {
-  const bool last = trade + 1 == piece.trades.size();
-  const auto from = piece.trades[trade].traded + 1, to = last ? piece.to : piece.trades[trade + 1].traded + 1;
+void Path::sum(std::size_t from, std::size_t to, const Eigen::ArrayXd& units, double* values) const {
   const auto rows = Eigen::Index(to - from);
-  auto value = piece.value.segment(Eigen::Index(from - piece.from), rows);
-  value.setZero();
   for (Eigen::Index i = 0; i < units.size(); i += columns_together) {
     const auto prices = group(i);
     prices.fetch_ahead(from, rows);
-    prices.add(from, rows, factors_of(units, i), value.data());
+    prices.add(from, rows, factors_of(units, i), values);
   }
+}
+
+/// Column after column; `to` where none is.
+std::size_t Path::first_outside(std::size_t from, std::size_t to, const UnitPositions& held,
+                                const double* values) const {
+  auto rows = Eigen::Index(to - from);
+  const auto wealth = Column(values, rows) + held.cash;
+  for (Eigen::Index i = 0; i < targets_.size() && rows > 0; ++i) {
+    const Column prices(column(i) + from, rows);
+    const double units = held.units[i], target = targets_[i], width = widths_[i];
+    const auto off = [&](Eigen::Index t) {
+      return std::abs(units * prices[t] - target * wealth[t]) - width * wealth[t];
+    };
+    const auto here = wealth.head(rows);
+    if (((units * prices - target * here).abs() - width * here).maxCoeff() <= 0) continue;
+    for (Eigen::Index t = 0; t < rows; ++t) {
+      if (off(t) > 0) rows = t;
+    }
+  }
+  return from + std::size_t(rows);
+}
+
+std::optional<std::size_t> Path::first_decision(std::size_t from, std::size_t to, const UnitPositions& held,
+                                                const double* values) const {
+  const bool watches = decisions_.schedule().watches();
+  auto first = from;  // row that decides by itself
+  while (first < to && !decisions_.always(first)) ++first;
+  if (watches) {
+    const auto outside = first_outside(from, first, held, values);
+    first = std::min(first, outside);
+  } else {
+    for (auto row = from; row < first; ++row) {
+      if (!decisions_.if_outside(row) || first_outside(row, row + 1, held, values + (row - from)) > row) continue;
+      first = row;
+    }
+  }
+  return first < to ? std::optional(first) : std::nullopt;
+}
+
+bool Path::decides_after(std::size_t row, const UnitPositions& held) const {
+  if (decisions_.always(row)) return true;
+  const double value = (held.units * prices_on(row)).sum();
+  return decisions_.if_outside(row) && first_outside(row, row + 1, held, &value) == row;
 }
 
 }  // namespace inchtide

@@ -1,58 +1,84 @@
 #pragma once
-// Fixed weights on a calendar, as a path that no cost bends: where a trade brings all positions back to their weights,
-// what they are worth until the next one for each unit of wealth hangs on prices alone.
+// Fixed weights as a path that no cost bends: where a trade brings all positions back to their weights, what they are
+// worth until the next one for each unit of wealth hangs on prices alone, and so does the day of the next trade.
 
 #include <cstddef>
+#include <optional>
 #include <vector>
 
 #include "inchtide/base/eigen.hpp"
 #include "inchtide/prices/price_table.hpp"
 #include "rehearsal/columns.hpp"
+#include "rehearsal/decisions.hpp"
 
 namespace inchtide {
 
-// Rows of the table on which a trade was decided and made.
-struct TradeRows {
-  std::size_t decided, traded;
+// Positions for each unit of the wealth after the last trade; arrays are of the columns with a target.
+struct UnitPositions {
+  Eigen::ArrayXd units;
+  double cash = 0;
 };
 
 // A piece of a path, [from, to) of the table's rows.
 struct PathPiece {
   std::size_t from = 0, to = 0;
   std::vector<TradeRows> trades;
-  Eigen::ArrayXd value;      // of positions on each row before its trade, for a unit of wealth after the trade before
-  Eigen::ArrayXd least;      // price of each row, or 1
-  Eigen::ArrayXd relatives;  // price relatives since the row before weighted by the targets, where they are tracked
-  Eigen::ArrayXXd traded;    // columns x trades: the prices of each trade
-  Eigen::ArrayXXd decided;   // columns x trades: and of its decision
-  std::size_t bad = 0;       // the first row with a price that is none, or `to`
+  std::optional<std::size_t> waits;  // decided before `to`, to be traded later
+  UnitPositions begin;               // up to the first trade
+  Eigen::ArrayXd value;              // of positions on each row before its trade, for a unit of wealth after the last
+  Eigen::ArrayXd least;              // price of each row, or 1
+  Eigen::ArrayXd relatives;          // since the row before, weighted by the targets, where they are tracked
+  // Of each trade: columns x trades, of the wealth before it.
+  Eigen::ArrayXXd prices, held;
+  Eigen::ArrayXXd waited;  // what waiting for it cost, of each unit of value that is bought
+  std::size_t bad = 0;     // the first row with a price that is none, or `to`
 };
 
 class Path {
  public:
-  Path(const PriceTable& table, const Eigen::VectorXd& targets, bool tracks_targets);
+  // @param cash_share what the targets leave
+  Path(const PriceTable& table, const Eigen::VectorXd& targets, double cash_share, bool tracks_targets,
+       const Decisions& decisions);
 
   // The table's columns that have a target, of which alone all else is.
   [[nodiscard]] const std::vector<Eigen::Index>& columns() const { return columns_; }
   [[nodiscard]] const Eigen::ArrayXd& targets() const { return targets_; }
 
-  // Walks through [from, to) in one go over the columns.
-  // @param units for a unit of wealth, up to the first trade; from each trade on they are targets over prices
-  // @param piece is written anew, in the room it has
-  void walk(PathPiece& piece, std::size_t from, std::size_t to, const Eigen::ArrayXd& units,
-            std::vector<TradeRows> trades) const;
+  // Walks through [from, to), every trade back to all targets. The piece is written anew, in the room it has.
+  // @param waits a decision from before
+  void walk(PathPiece& piece, std::size_t from, std::size_t to, UnitPositions begin,
+            std::optional<std::size_t> waits) const;
 
-  // The same once more from one trade to the next, both within the piece, with other units.
-  void again(PathPiece& piece, std::size_t trade, const Eigen::ArrayXd& units) const;
+  // What positions are worth on [from, to), added to what is in `values`.
+  void sum(std::size_t from, std::size_t to, const Eigen::ArrayXd& units, double* values) const;
+
+  // The first row of [from, to) on which a trade is decided, by what positions are worth on them.
+  [[nodiscard]] std::optional<std::size_t> first_decision(std::size_t from, std::size_t to, const UnitPositions& held,
+                                                          const double* values) const;
+  // Whether one is decided on the close of a trade, after it.
+  [[nodiscard]] bool decides_after(std::size_t row, const UnitPositions& held) const;
 
  private:
+  void walk_known(PathPiece& piece) const;
+  [[nodiscard]] std::vector<TradeRows> walk_watching(PathPiece& piece, std::optional<std::size_t>& waits) const;
+  void make_room(PathPiece& piece) const;
+  void gather(PathPiece& piece, Eigen::Index held) const;
+  void weigh_held(PathPiece& piece) const;
+  [[nodiscard]] std::size_t first_outside(std::size_t from, std::size_t to, const UnitPositions& held,
+                                          const double* values) const;
   void track(PathPiece& piece, Eigen::Index held) const;
   static void find_bad(PathPiece& piece);
   [[nodiscard]] ColumnGroup group(Eigen::Index first) const;
+  [[nodiscard]] const double* column(Eigen::Index held) const {
+    return table_.prices.data() + columns_[std::size_t(held)] * table_.prices.rows();
+  }
+  [[nodiscard]] Eigen::ArrayXd prices_on(std::size_t row) const;
 
   const PriceTable& table_;
+  const Decisions& decisions_;
   std::vector<Eigen::Index> columns_;
-  Eigen::ArrayXd targets_;
+  Eigen::ArrayXd targets_, widths_;  // of the bands
+  double cash_share_;
   bool tracks_targets_;
 };
 

@@ -356,8 +356,8 @@ Walk::Walk(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOp
 
 Walk::~Walk() = default;
 
-WalkState Walk::begin() const {
-  const auto& [table, plan, options] = std::tie(plans_->table, plans_->plan, plans_->options);
+WalkState begin_walk(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options,
+                     const Market& market) {
   const auto n = Eigen::Index(table.assets.size());
   const auto rows = Eigen::Index(table.rows() - options.first_row);
   WalkState state;
@@ -367,7 +367,7 @@ WalkState Walk::begin() const {
   state.last_price = Eigen::VectorXd::Constant(n, std::numeric_limits<double>::quiet_NaN());
   state.closed_for.assign(std::size_t(n), 0);
   state.ended.assign(std::size_t(n), 0);
-  plans_->market.look_back(state);
+  market.look_back(state);
   auto& run = state.so_far;
   run.name = plan.name;
   run.schedule = plan.rule ? "own rule" : plan.schedule.text();
@@ -380,8 +380,13 @@ WalkState Walk::begin() const {
   run.gross.resize(rows);
   if (options.track_targets) run.paper.resize(rows);
   if (options.keep_weights) run.weights.setZero(rows, n);
-  state.net = state.gross = plans_->market.wealth_at_start(state);
+  state.net = state.gross = market.wealth_at_start(state);
   run.targets.push_back(state.targets);
+  return state;
+}
+
+WalkState Walk::begin() const {
+  auto state = begin_walk(plans_->table, plans_->plan, plans_->options, plans_->market);
   if (plans_->chain.is_possible()) state.scaled = Chain::begin(state.ledger, state.net);
   return state;
 }

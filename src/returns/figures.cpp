@@ -8,6 +8,7 @@
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
+#include "returns/drawdown.hpp"
 #include "returns/spans.hpp"
 
 namespace inchtide {
@@ -68,11 +69,14 @@ double SeriesMoments::autocorrelation() const {
 
 Drawdown deepest_drawdown(const Eigen::Ref<const Eigen::VectorXd>& values) {
   Drawdown deepest;
-  Eigen::Index peak = 0;
+  DeepestFall fall;
   for (Eigen::Index i = 0; i < values.size(); ++i) {
-    if (values[i] > values[peak]) peak = i;
-    const double fall = values[i] / values[peak] - 1;
-    if (fall < deepest.depth) deepest = {fall, std::size_t(peak), std::size_t(i)};
+    if (fall.add(values[i])) deepest.trough = std::size_t(i);
+  }
+  deepest.depth = fall.depth();
+  if (deepest.depth < 0) {
+    const auto begin = values.data(), end = begin + deepest.trough;
+    deepest.peak = std::size_t(std::find(begin, end, fall.from()) - begin);
   }
   return deepest;
 }

@@ -85,9 +85,10 @@ std::size_t kept_figure(std::string_view name) {
 
 std::string numerics_here() {
   const char* kernels = openblas_get_corename != nullptr ? openblas_get_corename() : "another";
-  return fmt::format("inchtide {}, compiler {}, Eigen {}.{}.{} {}, BLAS kernels {}, processor{}", version, __VERSION__,
-                     EIGEN_WORLD_VERSION, EIGEN_MAJOR_VERSION, EIGEN_MINOR_VERSION, Eigen::SimdInstructionSetsInUse(),
-                     kernels, instructions());
+  static const auto text = fmt::format("inchtide {}, compiler {}, Eigen {}.{}.{} {}, BLAS kernels {}, processor{}",
+                                       version, __VERSION__, EIGEN_WORLD_VERSION, EIGEN_MAJOR_VERSION,
+                                       EIGEN_MINOR_VERSION, Eigen::SimdInstructionSetsInUse(), kernels, instructions());
+  return text;
 }
 
 }  // namespace inchtide

@@ -3,21 +3,21 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <deque>
-#include <mutex>
 #include <optional>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/study/grid.hpp"
+#include "study/one_at_levels.hpp"
 #include "study/one_run.hpp"
 #include "study/packing.hpp"
+#include "study/slots.hpp"
 
 namespace inchtide {
 namespace {
 
 /// Neighbours in a grid share a block; threads are some cells apart.
-constexpr std::size_t most_blocks = 16;
+constexpr std::size_t most_blocks = 16, most_paths = 8;
 
 }  // namespace
 
@@ -44,34 +44,26 @@ struct CellRunner::Shared {
     Settings settings;
     std::vector<Notice> told;  // of a single run
     Basis basis;
+    /// What cells of other levels of costs share.
+    [[nodiscard]] std::shared_ptr<const OneAtLevels> levels_of(const GridCell& cell,
+                                                               const Allocation& portfolio) const {
+      return paths.find(Packing().add(cell.schedule).add(cell.aim).add(cell.delay).bytes(), [&](auto& made) {
+        auto how = setup.how;
+        how.delay = cell.delay;
+        how.brief = true;
+        made.emplace(portfolio, cell.schedule, setup, std::move(how));
+      });
+    }
+
     Portfolios portfolios;
     WalkSetup setup;
-  };
-
-  /// One that is made once, by whoever comes first.
-  struct Slot {
-    explicit Slot(Bytes which) : key(std::move(which)) {}
-
-    Bytes key;
-    std::once_flag once;
-    std::optional<Block> block;
-    std::exception_ptr failure;
+    mutable Slots<OneAtLevels> paths{most_paths};
   };
 
   Sources sources;
   Universe universe;
   std::vector<Aim> aims;  // of all cells
-  std::mutex mutex;
-  std::deque<std::shared_ptr<Slot>> slots;  // the latest first
-
-  std::shared_ptr<Slot> slot_for(Bytes key) {
-    const std::lock_guard guard(mutex);
-    const auto found = std::ranges::find_if(slots, [&](const auto& slot) { return slot->key == key; });
-    if (found != slots.end()) return *found;
-    slots.push_front(std::make_shared<Slot>(std::move(key)));
-    if (slots.size() > most_blocks) slots.pop_back();
-    return slots.front();
-  }
+  Slots<Block> blocks{most_blocks};
 
   /// @throws what making it threw
   std::shared_ptr<const Block> block_for(const GridCell& cell, const Settings& shared) {
@@ -79,37 +71,44 @@ struct CellRunner::Shared {
     Packing key;
     key.add(cell.estimator.expected).add(cell.estimator.covariance).add(cell.window).add(cell.start);
     if (!known) key.add(cell.aim);
-    auto slot = slot_for(key.bytes());
-    std::call_once(slot->once, [&] {
-      try {
-        auto settings = shared;
-        settings.methods.expected = cell.estimator.expected.value_or(settings.methods.expected);
-        settings.methods.covariance = cell.estimator.covariance.value_or(settings.methods.covariance);
-        settings.estimate_over = cell.window.span;
-        settings.split = cell.start;
-        settings.aims = known ? aims : std::vector{cell.aim};
-        settings.schedules = {Schedule::parse("never", "")};  // those of the cells stand in their place
-        slot->block.emplace(universe, sources, std::move(settings));
-      } catch (const InputError&) {
-        slot->failure = std::current_exception();
-      } catch (const UncertifiedAnswer&) {
-        slot->failure = std::current_exception();
-      }
+    return blocks.find(key.bytes(), [&](auto& made) {
+      auto settings = shared;
+      settings.methods.expected = cell.estimator.expected.value_or(settings.methods.expected);
+      settings.methods.covariance = cell.estimator.covariance.value_or(settings.methods.covariance);
+      settings.estimate_over = cell.window.span;
+      settings.split = cell.start;
+      settings.aims = known ? aims : std::vector{cell.aim};
+      settings.schedules = {Schedule::parse("never", "")};  // those of the cells stand in their place
+      made.emplace(universe, sources, std::move(settings));
     });
-    if (slot->failure) std::rethrow_exception(slot->failure);
-    return {slot, &*slot->block};
+  }
+
+  /// A run without its days: levels of costs share what they can.
+  void make_brief(const GridCell& cell, const Settings& shared, const std::function<void(const Rehearsal&)>& use) {
+    const auto block = block_for(cell, shared);
+    const auto& portfolio = portfolio_of(cell, *block);
+    const bool anew = (shared.reestimate && portfolio.aim) || cell.schedule.to == Schedule::To::after_costs;
+    if (anew) {
+      use(make(cell, shared, false, {}));
+    } else {
+      block->levels_of(cell, portfolio)->at(cell.cost_level, use);
+    }
+  }
+
+  static const Allocation& portfolio_of(const GridCell& cell, const Block& block) {
+    const auto& portfolio = block.portfolio(cell.aim);
+    if (OneRun::is_possible(portfolio, cell.schedule)) return portfolio;
+    throw InputError(cell.schedule.name, fmt::format("{} has no return to weigh against costs", portfolio.name),
+                     "Leave one of them out");
   }
 
   Rehearsal make(const GridCell& cell, const Settings& shared, bool whole, const Watch& watch) {
     const auto block = block_for(cell, shared);
-    const auto& portfolio = block->portfolio(cell.aim);
-    if (!OneRun::is_possible(portfolio, cell.schedule)) {
-      throw InputError(cell.schedule.name, fmt::format("{} has no return to weigh against costs", portfolio.name),
-                       "Leave one of them out");
-    }
+    const auto& portfolio = portfolio_of(cell, *block);
     auto how = block->setup.how;
     how.delay = cell.delay;
     how.keep_weights = whole;
+    how.brief = !whole;
     how.watch = watch;
     auto terms = block->setup.plan.terms;
     terms.keep_orders = whole;
@@ -152,11 +151,12 @@ Rehearsal CellRunner::rehearse(const GridCell& cell, const Watch& watch) const {
 GridRun CellRunner::run(const GridCell& cell, const std::string& name) const {
   GridRun result{cell, name, grid_.key(cell), {}, {}, {}, false, {}, numerics_here()};
   try {
-    const auto run = shared_->make(cell, grid_.settings(), false, {});
-    result.from = run.days.front();
-    result.to = run.days.back();
-    for (const auto& kept : kept_figures()) result.figures.push_back(kept.of(run));
-    result.marked = run.marked;
+    shared_->make_brief(cell, grid_.settings(), [&](const Rehearsal& run) {
+      result.from = run.days.front();
+      result.to = run.days.back();
+      for (const auto& kept : kept_figures()) result.figures.push_back(kept.of(run));
+      result.marked = run.marked;
+    });
   } catch (const Interrupted&) {
     throw;
   } catch (const Error& error) {
@@ -174,18 +174,18 @@ std::int64_t number_of(Day day) {
 }  // namespace
 
 Record record_of(const GridRun& run) {
-  return {run.figures, {number_of(run.from), number_of(run.to), run.marked}, {run.numerics}, run.failure};
+  return {run.figures, {number_of(run.from), number_of(run.to), run.marked}, {run.numerics, run.key}, run.failure};
 }
 
 GridRun run_of(const Grid& grid, std::size_t cell, const Record& record) {
   GridRun run{grid.cell(cell), grid.name(cell)};
-  run.key = grid.key(run.cell);
   run.failure = record.failure;
   run.figures = record.figures;
   run.from = Day(std::chrono::days(record.numbers.at(0)));
   run.to = Day(std::chrono::days(record.numbers.at(1)));
   run.marked = record.numbers.at(2) != 0;
   run.numerics = record.texts.at(0);
+  run.key = record.texts.at(1);
   return run;
 }
 

@@ -4,11 +4,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
 #include "inchtide/base/names.hpp"
+#include "study/one_at_levels.hpp"
 #include "study/walk_setup.hpp"
 
 namespace inchtide {
@@ -49,8 +51,10 @@ class Levels {
     }
     setup_.how.track_targets = false;
     setup_.how.watch.stop = watch.stop;
-    setup_.plan.weights = allocation->weights;
-    setup_.plan.terms.keep_orders = false;
+    setup_.how.brief = true;
+    for (const auto& schedule : setup_.schedules) {
+      one_each_.push_back(std::make_unique<OneAtLevels>(*allocation, schedule, setup_, setup_.how));
+    }
   }
 
   [[nodiscard]] std::size_t find_schedule(const std::string& name) const {
@@ -64,11 +68,10 @@ class Levels {
 
   /// Per year; none where the run cannot be made.
   [[nodiscard]] double growth(std::size_t schedule, double level) const {
-    auto plan = setup_.plan;
-    plan.schedule = setup_.schedules[schedule];
-    for (auto& costs : plan.terms.costs) costs = at_level(costs, level);
     try {
-      return rehearse(setup_.table, plan, setup_.how).growth_per_year;
+      double growth = no_figure;
+      one_each_[schedule]->at(level, [&](const Rehearsal& run) { growth = run.growth_per_year; });
+      return growth;
     } catch (const InputError&) {
       return no_figure;
     }
@@ -88,6 +91,7 @@ class Levels {
  private:
   std::vector<Notice> told_;  // with the runs
   WalkSetup setup_;
+  std::vector<std::unique_ptr<OneAtLevels>> one_each_;  // by schedule
 };
 
 }  // namespace

@@ -62,6 +62,14 @@ void refuse_twins(const std::vector<Value>& axis, const char* name) {
   }
 }
 
+template <typename Value>
+bool have_one_in_common(const std::vector<Value>& one, const std::vector<Value>& other) {
+  std::vector<Bytes> known;
+  for (const auto& value : one) known.push_back(Packing().add(value).bytes());
+  return std::ranges::any_of(
+      other, [&](const Value& value) { return std::ranges::find(known, Packing().add(value).bytes()) != known.end(); });
+}
+
 template <typename Named>
 std::vector<Named> without_names(std::vector<Named> list) {
   for (auto& one : list) one.name.clear();
@@ -112,6 +120,23 @@ void check(const GridAxes& axes, const Settings& settings) {
   }
 }
 
+std::string text_of(const GridAxes& axes) {
+  return axes.name.empty() ? "every combination" : fmt::format("cells '{}'", axes.name);
+}
+
+/// A cell that two lists both have would count twice.
+void refuse_shared_cells(const GridAxes& one, const GridAxes& other) {
+  const bool shared = have_one_in_common(without_names(one.schedules), without_names(other.schedules)) &&
+                      have_one_in_common(one.cost_levels, other.cost_levels) &&
+                      have_one_in_common(one.aims, other.aims) &&
+                      have_one_in_common(without_names(one.estimators), without_names(other.estimators)) &&
+                      have_one_in_common(one.windows, other.windows) && have_one_in_common(one.delays, other.delays) &&
+                      have_one_in_common(one.starts, other.starts);
+  if (!shared) return;
+  throw InputError("grid", fmt::format("{} and {} have a cell in common", text_of(one), text_of(other)),
+                   "Leave it out of one of them");
+}
+
 /// How many values each axis has, the one that varies fastest last.
 std::vector<std::size_t> counts_of(const GridAxes& axes) {
   return {axes.starts.size(), axes.windows.size(),   axes.estimators.size(), axes.aims.size(),
@@ -158,6 +183,7 @@ Grid::Grid(const Sources& sources, const Settings& settings) : settings_(shared_
   for (const auto& given : settings.grid) {
     axes_.push_back(filled(given, settings));
     check(axes_.back(), settings);
+    for (std::size_t k = 0; k + 1 < axes_.size(); ++k) refuse_shared_cells(axes_[k], axes_.back());
   }
   inputs_ = Packing().add(std::string(form_of_inputs)).add(settings_).add(without_places(sources)).bytes();
   digest_ = Digest::of(inputs_);

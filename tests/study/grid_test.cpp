@@ -99,6 +99,26 @@ TEST(Grid, ACellIsTheSingleRunToTheLastBit) {
   }
 }
 
+/// Costs up to 19% of a purchase turn sides, so that trades leave other weights than their targets and bands say
+/// another day than at other levels.
+TEST(Grid, CellsOfAllLevelsOfCostsAreTheSingleRunsWhateverMakesThemTrade) {
+  ManyRuns study;
+  study.set("schedule", {"1w", "21d@3", "band:1pp", "band:2pp", "band:10%", "1w+band:1pp", "1m|band:2pp", "1q@first",
+                         "band:1pp:edge", "1m:cap=2%", "1q:tranches=2"});
+  study.set("cost-level", {"0", "0.5", "1", "8", "32", "64"});
+  study.set("aim", {"equal", "minimum-variance"});
+  study.set("delay", {"0", "1", "5"});
+  const auto grid = study.grid();
+  const CellRunner runner(grid);
+  std::set<double> trading_days;  // of one schedule by its level
+  for (const auto& [key, run] : all_runs(runner)) {
+    const auto alone = single(study, run.cell);
+    expect_same(run, alone);
+    if (run.cell.schedule.text() == "band:1pp") trading_days.insert(run.figure("trading_days"));
+  }
+  EXPECT_GT(trading_days.size(), 3u);
+}
+
 TEST(Grid, CellsThatAreChosenAnewAreTheSingleRunsToo) {
   ManyRuns study;
   study.settings.reestimate = Schedule::parse("1q", "");
@@ -292,6 +312,17 @@ TEST(Grid, RefusesWhatIsNoGrid) {
                 s.set("schedule", {"1q", "3m", "1q"});
               }),
               HasSubstr("schedule has the same value"));
+  const auto named = [](const char* level) {
+    return [level](ManyRuns& s) {
+      auto one = s.settings.grid.front();
+      one.name = "dear";
+      fill_axis(one, "schedule", {"1m"}, "");
+      fill_axis(one, "cost-level", {level}, "");
+      s.settings.grid.push_back(one);
+    };
+  };
+  EXPECT_THAT(refused(named("3")), HasSubstr("every combination and cells 'dear' have a cell in common"));
+  EXPECT_EQ(refused(named("4")), "nothing was thrown");
   EXPECT_THAT(refused([](ManyRuns& s) { s.set("delay", {"1.5"}); }), HasSubstr("'1.5' is no number of trading days"));
   EXPECT_THAT(refused([](ManyRuns& s) { s.set("cost-level", {"-1"}); }), HasSubstr("-1"));
   EXPECT_THAT(refused([](ManyRuns& s) { s.set("cost-level", {"dear"}); }), HasSubstr("'dear' is no level of costs"));

@@ -45,6 +45,7 @@ struct INCHTIDE_API ScaledPositions {
   Eigen::VectorXd units;
   double cash = 0;
   double wealth = 0;  ///< after the last trade, or at the start
+  double gross = 0;   ///< the same, had no costs been paid
 };
 
 /// What a walk carries from row to row.
