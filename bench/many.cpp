@@ -50,26 +50,10 @@ struct Bench {
     settings.split = days[before];
     settings.costs = {CostClass::parse("10bp", "bench")};
     settings.aims = {Aim::parse("equal", "bench")};
-    const char* schedules[] = {"never",
-                               "1w",
-                               "1m",
-                               "1q",
-                               "1y",
-                               "1m@first",
-                               "1q@first",
-                               "1y@first",
-                               "21d",
-                               "63d",
-                               "band:2pp",
-                               "band:5pp",
-                               "band:20%",
-                               "band:50%",
-                               "1m+band:1pp",
-                               "1q+band:1pp",
-                               "1q|band:5pp",
-                               "band:1pp",
-                               "1q+band:10%",
-                               "252d"};
+    const char* schedules[] = {"never",       "1w",          "1m",       "1q",          "1y",
+                               "1m@first",    "1q@first",    "1y@first", "21d",         "63d",
+                               "band:2pp",    "band:5pp",    "band:20%", "band:50%",    "1m+band:1pp",
+                               "1q+band:1pp", "1q|band:5pp", "band:1pp", "1q+band:10%", "252d"};
     for (const char* text : schedules) settings.schedules.push_back(Schedule::parse(text, "bench"));
   }
 };

@@ -95,6 +95,7 @@ int run(int count, char** arguments) {
   app::add_rehearse(tool, options);
   app::add_runs(tool, options);
   app::add_luck(tool, options);
+  app::add_report(tool, options);
   app::add_demo(tool, options);
   try {
     tool.parse(count, arguments);

@@ -329,6 +329,15 @@ void add_output_options(CLI::App& command, Options& options) {
   command.add_flag("--quiet", options.quiet, "No tables on standard output, no warnings")->group("Output");
 }
 
+void add_report_options(CLI::App& command, Options& options) {
+  command
+      .add_option("--json", options.json,
+                  "Write the list of files as JSON; - for standard output, and nothing else there")
+      ->type_name("FILE")
+      ->group("Output");
+  command.add_flag("--quiet", options.quiet, "Nothing on standard output, no warnings")->group("Output");
+}
+
 void add_orders_options(CLI::App& command, Options& options) {
   command
       .add_option("--orders", options.orders,

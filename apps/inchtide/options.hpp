@@ -125,6 +125,7 @@ void add_folder_option(CLI::App& command, Options& options, const std::string& h
 // `weigh`'s orders from what is held to a portfolio, and what they keep to.
 void add_orders_options(CLI::App& command, Options& options);
 void add_output_options(CLI::App& command, Options& options);
+void add_report_options(CLI::App& command, Options& options);
 void add_figure_option(CLI::App& command, Options& options, const std::string& names);
 
 // Each in its own file.
@@ -138,6 +139,7 @@ void add_relate(CLI::App& tool, Options& options);
 void add_rehearse(CLI::App& tool, Options& options);
 void add_runs(CLI::App& tool, Options& options);
 void add_luck(CLI::App& tool, Options& options);
+void add_report(CLI::App& tool, Options& options);
 void add_demo(CLI::App& tool, Options& options);
 
 }  // namespace inchtide::app

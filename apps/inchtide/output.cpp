@@ -14,6 +14,7 @@
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 namespace {
@@ -88,7 +89,7 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options) {
       figures.emplace_back(&delivery.figures[k], &delivery.figure_files[k]);
     }
   }
-  const auto failures = Executor(options.threads).collect(figures.size(), [&](std::size_t i) {
+  const auto draw_one = [&](std::size_t i) {
     std::exception_ptr failure;
     try {
       auto drawn = *figures[i].first;
@@ -98,7 +99,8 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options) {
       failure = std::current_exception();
     }
     return failure;
-  });
+  };
+  const auto failures = Executor(options.threads).collect(figures.size(), draw_one, {watched(options).stop, {}});
   Drawn drawn;
   for (std::size_t i = 0; i < figures.size(); ++i) {
     if (!failures[i]) drawn.files.push_back(*figures[i].second);

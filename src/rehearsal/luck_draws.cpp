@@ -73,7 +73,8 @@ double LuckDraws::ratio(const OneDraw& draw, const std::vector<Sums>& before, do
   const double by_sum = 1 / deviation + ratio * mean / variance, by_square = -ratio / (2 * variance);
   const double by_length = -mean / deviation - ratio / 2 * (mean * mean / variance - 1);
   for (std::size_t b = 0; b < count; ++b) {
-    each_moved(b, by_sum * within[b][0] + by_square * within[b][1] + by_length * double(int(draw.blocks[b].end - draw.blocks[b].first)));
+    each_moved(b, by_sum * within[b][0] + by_square * within[b][1] +
+                      by_length * double(int(draw.blocks[b].end - draw.blocks[b].first)));
   }
   return ratio;
 }

@@ -2,10 +2,10 @@
 # and the libraries where there is nothing for the tool.
 set(core_alone -DINCHTIDE_BUILD_FILES=OFF -DINCHTIDE_BUILD_TOOL=OFF)
 set(no_tool -DINCHTIDE_BUILD_TOOL=OFF)
-foreach(package IN ITEMS nlohmann_json tomlplusplus Libcsv SQLite3 CURL date Xlsxwriter CLI11 spdlog OpenSSL)
+foreach(package IN ITEMS nlohmann_json tomlplusplus Libcsv SQLite3 CURL date Xlsxwriter ZLIB CLI11 spdlog OpenSSL)
   list(APPEND core_alone -DCMAKE_DISABLE_FIND_PACKAGE_${package}=ON)
 endforeach()
-foreach(package IN ITEMS CLI11 spdlog OpenSSL)
+foreach(package IN ITEMS CLI11 spdlog)
   list(APPEND no_tool -DCMAKE_DISABLE_FIND_PACKAGE_${package}=ON)
 endforeach()
 foreach(way IN ITEMS core_alone no_tool)

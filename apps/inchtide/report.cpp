@@ -1,0 +1,151 @@
+// inchtide report: the whole study as one page, figures, a spreadsheet and files.
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <exception>
+#include <filesystem>
+#include <functional>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/exchange/files.hpp"
+#include "inchtide/exchange/whole_folder.hpp"
+#include "inchtide/mandate/mandate.hpp"
+#include "inchtide/report/page.hpp"
+#include "output.hpp"
+#include "watch.hpp"
+
+namespace inchtide::app {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t stages = 7;
+
+struct Study {
+  std::vector<report::Chapter> chapters;
+  std::vector<Notice> missing;  // chapters that could not be made, and why
+};
+
+/// Every stage by the same rules; weights are chosen before the split and rehearsed from it.
+Study study_of(Options options, const Watch& watch) {
+  const auto mandate = read_mandate(options.mandate);
+  if (mandate.settings.split) options.given["--split"] = {to_string(*mandate.settings.split)};
+  Study study;
+  const auto add = [&](const char* name, const std::function<report::Chapter()>& make, bool needed) {
+    watch.check();
+    watch.done(study.chapters.size() + study.missing.size(), stages, name);
+    try {
+      study.chapters.push_back(make());
+    } catch (const InputError& error) {
+      if (needed) throw;
+      study.missing.push_back(error.notice().led_by(fmt::format("There is no {}", name)));
+    }
+  };
+  add(
+      "inspection of prices", [&] { return inspect(options); }, true);
+  add(
+      "description of returns", [&] { return describe(options); }, false);
+  add(
+      "table of relations", [&] { return relate(options); }, false);
+  add(
+      "estimate", [&] { return estimate(options); }, true);
+  add(
+      "frontier", [&] { return frontier(options); }, true);
+  add(
+      "choice of weights", [&] { return weigh(options); }, false);
+  add(
+      "rehearsal", [&] { return rehearse(options); }, false);
+  return study;
+}
+
+/// What came out, a sentence a stage.
+std::string in_words(const Study& study, const SpeltMeans& spelt) {
+  std::string text;
+  for (const auto& chapter : study.chapters) {
+    if (!chapter.sentence.empty()) text += fmt::format("{}: {}\n", chapter.command, chapter.sentence);
+  }
+  for (const auto& missing : study.missing) text += missing.text(spelt) + "\n";
+  return text;
+}
+
+/// The page has one chart of a kind where a chapter has one a portfolio or an asset.
+report::PageSource page_source(const Study& study, const Options& options) {
+  const auto mandate = read_mandate(options.mandate);
+  report::PageSource source{.title = fs::path(options.mandate).stem().string(), .chapters = study.chapters};
+  if (source.title == "mandate") source.title = fs::absolute(options.mandate).parent_path().filename().string();
+  source.title += ": a study";
+  source.currency = mandate.settings.currency.value_or("");
+  source.command = fmt::format("inchtide report --mandate {} --out {}", options.mandate, options.out);
+  source.spelt = options.spelt;
+  for (auto& chapter : source.chapters) {
+    const auto benchmark = chapter.inputs.find("benchmark");
+    if (benchmark != chapter.inputs.end() && benchmark->is_string()) source.benchmark = *benchmark;
+  }
+  return source;
+}
+
+std::vector<report::Table> all_tables(const Study& study) {
+  std::vector<report::Table> tables;
+  for (const auto& chapter : study.chapters) {
+    for (auto table : chapter.tables) {
+      table.name = chapter.command + " " + table.name;
+      tables.push_back(std::move(table));
+    }
+  }
+  return tables;
+}
+
+void run_report(Options& options) {
+  if (options.mandate.empty()) {
+    throw WrongUsage("--mandate", "a report is of a mandate, and none was given", Remedy("Name its file"));
+  }
+  if (options.out.empty()) throw WrongUsage("--out", "no folder was named for the report", Remedy("Name one"));
+  const auto watch = watched(options);  // all through: a signal between two stages stops the next one
+  exchange::WholeFolder folder(options.out);
+  const auto study = study_of(options, watch);
+  std::vector<Delivery> deliveries;
+  for (const auto& chapter : study.chapters) {
+    Delivery delivery{chapter, !options.quiet && chapter.command == "inspect", false};
+    delivery.json = (folder.path() / (chapter.command + ".json")).string();
+    delivery.csv = (folder.path() / chapter.command).string();
+    delivery.figures = chapter.charts;
+    for (const auto& chart : chapter.charts) {
+      delivery.figure_files.push_back((folder.path() / chapter.command / (chart.name + ".png")).string());
+    }
+    deliveries.push_back(std::move(delivery));
+  }
+  const auto drawn = deliver(deliveries, options);
+  watch.check();
+  watch.done(stages, stages);
+  report::write_workbook(all_tables(study), folder.path() / "study.xlsx", options.spelt);
+  exchange::write_text_file(folder.path() / "summary.txt", in_words(study, options.spelt));
+  exchange::write_text_file(folder.path() / "licences.txt", report::page_notices());
+  exchange::write_text_file(folder.path() / "study.html", report::page_of(page_source(study, options)));
+  report::Chapter chapter{.command = "report", .inputs = {{"mandate", options.mandate}}, .warnings = study.missing};
+  chapter.result = {{"files", report::Json::array()}};
+  for (const auto& file : folder.finish()) chapter.result["files"].push_back((fs::path(options.out) / file).string());
+  chapter.in_part = !study.missing.empty();
+  if (!options.quiet && options.json != "-") {
+    to_screen(in_words(study, options.spelt));
+    to_screen(fmt::format("\nOpen {}\n", (fs::path(options.out) / "study.html").string()));
+  }
+  deliver({{.chapter = chapter, .tables = false, .json = options.json}}, options);
+  if (chapter.in_part) options.exit_code = done_in_part;
+  if (drawn.failure) std::rethrow_exception(drawn.failure);
+}
+
+}  // namespace
+
+void add_report(CLI::App& tool, Options& options) {
+  auto& command = add_command(tool, options, "report", "The whole study as one page, figures and a spreadsheet",
+                              "  inchtide report --mandate demo/mandate.toml --out out/study\n"
+                              "  inchtide report --mandate demo/mandate.toml --out out/study --quiet --json -",
+                              [&options] { run_report(options); });
+  add_input_options(command, options);
+  add_folder_option(command, options,
+                    "Folder for the page, figures, the spreadsheet and files; an earlier one is replaced");
+  add_report_options(command, options);
+}
+
+}  // namespace inchtide::app

@@ -1,0 +1,111 @@
+// What the tool puts into the page: chapters as they are written everywhere, and what the page computes from.
+
+export type Scale = "number" | "percent" | "day";
+export interface Axis {
+  title: string;
+  scale: Scale;
+  categories: string[];
+}
+interface Named {
+  name: string;
+  colour: string;
+}
+/** Days are counted from 1970-01-01; what is missing is null. */
+export type Figures = (number | null)[];
+export type Series =
+  | (Named & { kind: "line"; x: number[]; y: Figures; dash: "solid" | "dashed" | "dotted" | "dash_dot"; width: number })
+  | (Named & { kind: "points"; x: number[]; y: Figures; labels: string[]; marker: string; size: number })
+  | (Named & { kind: "columns"; x: number[]; y: Figures })
+  | (Named & { kind: "bars"; x: number[]; open: Figures; high: Figures; low: Figures; close: Figures })
+  | (Named & { kind: "boxes"; x: number[]; y: Figures; width: number; hatched: boolean })
+  | (Named & { kind: "band"; x: number[]; low: Figures; high: Figures; hatched: boolean; opacity: number });
+
+export interface Panel {
+  y: Axis;
+  series: Series[];
+}
+export interface Chart extends Panel {
+  name: string;
+  title: string;
+  subtitle: string;
+  x: Axis;
+  x_from_zero: boolean;
+  y_from_zero: boolean;
+  tight: boolean;
+  below: Panel[];
+  heat: { names: string[]; values: (number | null)[] } | null;
+}
+/** A cell as it is sorted, and as it is read. */
+export type Cell = [value: number | string | null, shown: string];
+export interface Table {
+  name: string;
+  title: string;
+  columns: { name: string; unit: string; format: string }[];
+  rows: Cell[][];
+  notes: string[];
+}
+export interface Chapter {
+  command: string;
+  sentence: string;
+  warnings: string[];
+  tables: Table[];
+  charts: Chart[];
+}
+export type Weights = Record<string, number>;
+export interface Corner {
+  expected_return: number;
+  volatility: number;
+  weights: Weights;
+  binding: { limit: string; multiplier: number }[];
+}
+export interface Portfolio {
+  name: string;
+  weights: Weights;
+  expected_return: number;
+  volatility: number;
+  sharpe: number | null;
+}
+export interface Estimate {
+  assets: string[];
+  expected_return: number[];
+  covariance: number[][];
+  risk_free: number;
+  /** In place of a covariance, which is loadings x factor covariance x loadings + specific variance. */
+  loadings?: number[][];
+  factor_covariance?: number[][];
+  specific_variance?: number[];
+}
+export interface Study {
+  title: string;
+  version: string;
+  from: string;
+  to: string;
+  currency: string;
+  benchmark: string;
+  chapters: Chapter[];
+  estimate: Estimate;
+  corners: Corner[];
+  portfolios: Portfolio[];
+  inputs: Record<string, unknown>;
+  command: string;
+}
+
+/** Deflated and in base64, so that a page of years of prices stays small. */
+export async function read_study(): Promise<Study> {
+  const packed = document.getElementById("study")!.textContent!.trim();
+  const bytes = Uint8Array.from(atob(packed), (letter) => letter.charCodeAt(0));
+  // Nothing of it is run, whatever it says.
+  const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("deflate"));
+  const study = JSON.parse(await new Response(stream).text()) as Study;
+  make_dense(study.estimate);
+  for (const corner of study.corners) corner.binding ??= [];
+  return study;
+}
+
+function make_dense(estimate: Estimate): void {
+  const { loadings, factor_covariance: factors, specific_variance: own } = estimate;
+  if (!loadings || !factors || !own) return;
+  const by_factor = loadings.map((row) => factors.map((column) => row.reduce((sum, l, f) => sum + l * column[f]!, 0)));
+  estimate.covariance = loadings.map((_, i) =>
+    loadings.map((other, j) => other.reduce((sum, l, f) => sum + l * by_factor[i]![f]!, i === j ? own[i]! : 0)));
+}

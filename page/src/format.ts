@@ -1,0 +1,29 @@
+// Figures as people read them: percent with two decimals, thousands apart, days as YYYY-MM-DD, no scientific notation.
+
+import type { Scale } from "./data";
+
+const plain = (figure: number, decimals: number) => {
+  const text = figure.toFixed(decimals);
+  return Number(text) === 0 ? text.replace("-", "") : text;
+};
+
+export const percent = (figure: number, decimals = 2) => plain(100 * figure, decimals) + "%";
+
+/** So many points, with its sign. */
+export const points = (figure: number) => (figure >= 0 ? "+" : "") + plain(100 * figure, 2) + " points";
+
+export const day = (days: number) => new Date(days * 86_400_000).toISOString().slice(0, 10);
+
+export function number(figure: number): string {
+  const size = Math.abs(figure);
+  const decimals = size >= 1000 ? 0 : size >= 100 ? 1 : size >= 1 ? 2 : 3;
+  const [whole, rest] = plain(figure, decimals).split(".");
+  const apart = whole!.replace(/\B(?=(\d{3})+(?!\d))/g, ",");
+  return rest === undefined ? apart : `${apart}.${rest}`;
+}
+
+export function by_scale(figure: number | null | undefined, scale: Scale): string {
+  if (figure === null || figure === undefined || !Number.isFinite(figure)) return "-";
+  if (scale === "percent") return percent(figure);
+  return scale === "day" ? day(figure) : number(figure);
+}

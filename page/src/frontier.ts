@@ -1,0 +1,223 @@
+// The frontier with a mark that moves along it: what the portfolio there is made of, at once and exactly.
+
+import type { Study, Weights } from "./data";
+import { button, element } from "./dom";
+import { at_place, figures_of, place_of_return, turnover } from "./figures";
+import { percent, points } from "./format";
+import { change, current, listen, toggle } from "./state";
+
+const svg = (tag: string, attributes: Record<string, string | number>, text = ""): SVGElement => {
+  const made = document.createElementNS("http://www.w3.org/2000/svg", tag);
+  for (const [name, value] of Object.entries(attributes)) made.setAttribute(name, String(value));
+  made.textContent = text;
+  return made;
+};
+
+/** Even steps between two figures, at round ones. */
+export function round_steps(low: number, high: number, about: number): number[] {
+  const raw = (high - low) / about;
+  const power = 10 ** Math.floor(Math.log10(raw));
+  const step = [1, 2, 5, 10].map((k) => k * power).find((k) => k >= raw)!;
+  const steps = [];
+  for (let at = Math.ceil(low / step) * step; at <= high + step * 1e-9; at += step) steps.push(at);
+  return steps;
+}
+
+const [width, height] = [620, 430];
+const margin = { left: 62, right: 16, top: 14, bottom: 46 };
+
+export class FrontierView {
+  readonly box: HTMLElement;
+  private readonly picture = svg("svg", { viewBox: `0 0 ${width} ${height}`, class: "frontier", role: "slider", tabindex: 0 });
+  private readonly side = element("div", { class: "at-mark" });
+  private readonly mark = svg("circle", { r: 7, class: "mark" });
+  private readonly pinned = svg("circle", { r: 6, class: "pin" });
+  private readonly low: [number, number];
+  private readonly high: [number, number];
+  private readonly last: number;
+
+  constructor(private readonly study: Study) {
+    const { corners, estimate } = study;
+    this.last = corners.length - 1;
+    const assets = estimate.assets.map((asset, i) => ({ asset, x: Math.sqrt(estimate.covariance[i]![i]!), y: estimate.expected_return[i]! }));
+    const xs = [...assets.map((a) => a.x), ...corners.map((c) => c.volatility)];
+    const ys = [...assets.map((a) => a.y), ...corners.map((c) => c.expected_return)];
+    const room = (Math.max(...ys) - Math.min(...ys)) * 0.06;
+    this.low = [0, Math.min(...ys, 0) - room];
+    this.high = [Math.max(...xs) * 1.06, Math.max(...ys) + room];
+    this.draw(assets);
+    const slider = element("input", { type: "range", min: "0", max: "1000", step: "1", "aria-label": "Along the frontier, by return" });
+    slider.addEventListener("input", () => this.go_to_return(this.return_at(Number(slider.value) / 1000)));
+    const keep = () => {
+      const here = at_place(corners, current().mark).expected_return;
+      const [top, bottom] = [corners[0]!.expected_return, corners[this.last]!.expected_return];
+      slider.value = String(Math.round((1000 * (here - bottom)) / (top - bottom || 1)));
+    };
+    const choices = study.portfolios
+      .map((one) => ({ one, place: this.place_of(one.weights) }))
+      .filter(({ place }) => place !== null)
+      .map(({ one, place }) => button(one.name, `Go to ${one.name}`, () => change({ mark: place! })));
+    const tools = element("div", { class: "along" }, "Least risk", slider, "Most return");
+    const pins = element("div", { class: "tools" }, ...choices,
+      button("Pin this", "Keep this portfolio to compare others with", () => change({ pin: current().mark })),
+      button("Take the pin off", "Compare no more", () => change({ pin: null })));
+    this.box = element("div", { class: "frontier-view" }, element("div", {}, this.picture, tools, pins), this.side);
+    this.listen_to_hands();
+    listen(["mark", "pin"], () => (this.show(), keep()));
+    listen(["picked"], () => this.show());
+    this.show();
+    keep();
+  }
+
+  /** Where on the frontier a portfolio stands; null where it isn't on it. */
+  private place_of(weights: Weights): number | null {
+    const { corners, estimate } = this.study;
+    const place = place_of_return(corners, figures_of(estimate, weights).expected_return);
+    return turnover(at_place(corners, place).weights, weights) < 1e-6 ? place : null;
+  }
+
+  private x = (risk: number) => margin.left + ((risk - this.low[0]) / (this.high[0] - this.low[0])) * (width - margin.left - margin.right);
+  private y = (gain: number) => height - margin.bottom - ((gain - this.low[1]) / (this.high[1] - this.low[1])) * (height - margin.top - margin.bottom);
+
+  private return_at(share: number): number {
+    const { corners } = this.study;
+    const [top, bottom] = [corners[0]!.expected_return, corners[this.last]!.expected_return];
+    return bottom + share * (top - bottom);
+  }
+
+  private go_to_return(gain: number): void {
+    change({ mark: place_of_return(this.study.corners, gain) });
+  }
+
+  private draw(assets: { asset: string; x: number; y: number }[]): void {
+    const { corners, estimate } = this.study;
+    for (const at of round_steps(this.low[1], this.high[1], 6)) {
+      this.picture.append(svg("line", { x1: margin.left, x2: width - margin.right, y1: this.y(at), y2: this.y(at), class: "rule" }));
+      this.picture.append(svg("text", { x: margin.left - 8, y: this.y(at) + 4, class: "tick end" }, percent(at, 0)));
+    }
+    for (const at of round_steps(this.low[0], this.high[0], 7)) {
+      this.picture.append(svg("text", { x: this.x(at), y: height - margin.bottom + 18, class: "tick middle" }, percent(at, 0)));
+    }
+    this.picture.append(svg("text", { x: (width + margin.left) / 2, y: height - 8, class: "title middle" }, "volatility, % per year"));
+    this.picture.append(svg("text", { x: 14, y: height / 2, class: "title middle", transform: `rotate(-90 14 ${height / 2})` }, "expected return, % per year"));
+    const taken: { left: number; right: number; y: number }[] = [];
+    for (const { asset, x, y } of [...assets].sort((a, b) => b.y - a.y)) {
+      const dot = svg("g", { class: "asset" });
+      const at_left = this.x(x) + 12 + 7.2 * asset.length > width;
+      const left = at_left ? this.x(x) - 7 - 7.2 * asset.length : this.x(x) + 7;
+      const right = left + 7.2 * asset.length;
+      let label = this.y(y) + 4; // below the labels that it would lie on
+      while (taken.some((one) => one.left < right && left < one.right && Math.abs(one.y - label) < 12)) label += 2;
+      taken.push({ left, right, y: label });
+      dot.append(svg("circle", { cx: this.x(x), cy: this.y(y), r: 4 }),
+        svg("text", { x: at_left ? this.x(x) - 7 : left, y: label, class: at_left ? "end" : "" }, asset));
+      dot.append(svg("title", {}, `${asset}: ${percent(y)} at ${percent(x)}`));
+      dot.addEventListener("click", () => toggle(asset));
+      listen(["picked"], () => dot.classList.toggle("faint", current().picked.size > 0 && !current().picked.has(asset)));
+      this.picture.append(dot);
+    }
+    const line = [];
+    for (let k = 0; k <= this.last * 12; ++k) {
+      const place = at_place(corners, k / 12);
+      line.push(`${this.x(figures_of(estimate, place.weights).volatility).toFixed(2)},${this.y(place.expected_return).toFixed(2)}`);
+    }
+    this.picture.append(svg("polyline", { points: line.join(" "), class: "curve" }));
+    for (const corner of corners) this.picture.append(svg("circle", { cx: this.x(corner.volatility), cy: this.y(corner.expected_return), r: 2.6, class: "corner" }));
+    this.picture.append(this.pinned, this.mark);
+  }
+
+  private listen_to_hands(): void {
+    const to_pointer = (event: PointerEvent) => {
+      const area = this.picture.getBoundingClientRect();
+      const at = height - ((event.clientY - area.top) / area.height) * height;
+      const share = (at - margin.bottom) / (height - margin.top - margin.bottom);
+      this.go_to_return(this.low[1] + share * (this.high[1] - this.low[1]));
+    };
+    this.picture.addEventListener("pointerdown", (event) => {
+      if ((event.target as Element).closest(".asset")) return;
+      this.picture.setPointerCapture(event.pointerId);
+      to_pointer(event);
+    });
+    this.picture.addEventListener("pointermove", (event) => {
+      if (this.picture.hasPointerCapture(event.pointerId)) to_pointer(event);
+    });
+    this.picture.addEventListener("keydown", (event) => {
+      const { corners } = this.study;
+      const mark = current().mark;
+      const step = (corners[0]!.expected_return - corners[this.last]!.expected_return) / (event.shiftKey ? 20 : 200);
+      const here = at_place(corners, mark).expected_return;
+      const next_corner = Math.min(this.last, Math.floor(mark + 1e-9) + 1);
+      const corner_before = Math.max(0, Math.ceil(mark - 1e-9) - 1);
+      const moves: Record<string, () => number> = {
+        ArrowUp: () => place_of_return(corners, here + step), ArrowRight: () => place_of_return(corners, here + step),
+        ArrowDown: () => place_of_return(corners, here - step), ArrowLeft: () => place_of_return(corners, here - step),
+        Home: () => 0, End: () => this.last, PageUp: () => corner_before, PageDown: () => next_corner,
+      };
+      const move = moves[event.key];
+      if (!move) return;
+      event.preventDefault();
+      change({ mark: move() });
+    });
+  }
+
+  private show(): void {
+    const { corners, estimate } = this.study;
+    const place = at_place(corners, current().mark);
+    const figures = figures_of(estimate, place.weights);
+    this.mark.setAttribute("cx", String(this.x(figures.volatility)));
+    this.mark.setAttribute("cy", String(this.y(figures.expected_return)));
+    const spoken = `${percent(figures.expected_return)} at ${percent(figures.volatility)} volatility`;
+    for (const [name, value] of [["aria-label", "Portfolio on the frontier"], ["aria-valuenow", figures.expected_return],
+      ["aria-valuemin", corners[this.last]!.expected_return], ["aria-valuemax", corners[0]!.expected_return], ["aria-valuetext", spoken]] as const) {
+      this.picture.setAttribute(name, String(value));
+    }
+    const pin = current().pin;
+    this.pinned.classList.toggle("gone", pin === null);
+    let compared: { weights: Weights; figures: ReturnType<typeof figures_of> } | null = null;
+    if (pin !== null) {
+      const weights = at_place(corners, pin).weights;
+      compared = { weights, figures: figures_of(estimate, weights) };
+      this.pinned.setAttribute("cx", String(this.x(compared.figures.volatility)));
+      this.pinned.setAttribute("cy", String(this.y(compared.figures.expected_return)));
+    }
+    this.side.replaceChildren(
+      element("p", { class: "headline" }, element("b", {}, percent(figures.expected_return)), " expected, ", element("b", {}, percent(figures.volatility)),
+        " volatility, Sharpe ", element("b", {}, figures.sharpe === null ? "-" : figures.sharpe.toFixed(2))),
+      ...(compared ? [element("p", { class: "quiet" }, `Beside the pin: ${points(figures.expected_return - compared.figures.expected_return)} of return, ${points(figures.volatility - compared.figures.volatility)} of volatility, ${percent(turnover(compared.weights, place.weights))} to trade.`)] : []),
+      weight_bars(place.weights, compared?.weights ?? null),
+      ...(place.binding.length > 0 ? [this.limits(place.binding)] : []),
+    );
+  }
+
+  private limits(binding: { limit: string; multiplier: number }[]): HTMLElement {
+    const list = element("div", { class: "binding" }, element("h4", {}, "Limits that bind here"));
+    for (const { limit } of binding) list.append(element("span", { class: "limit" }, limit));
+    return list;
+  }
+}
+
+/** Weights as bars, the largest first; those of another portfolio as outlines. */
+export function weight_bars(weights: Weights, beside: Weights | null): HTMLElement {
+  const names = [...new Set([...Object.keys(weights), ...Object.keys(beside ?? {})])];
+  names.sort((a, b) => (weights[b] ?? 0) - (weights[a] ?? 0) || a.localeCompare(b));
+  const cash = 1 - Object.values(weights).reduce((sum, w) => sum + w, 0);
+  const most = Math.max(...names.map((name) => Math.max(Math.abs(weights[name] ?? 0), Math.abs(beside?.[name] ?? 0))), 0.01);
+  const bars = element("div", { class: "bars" });
+  for (const name of names) {
+    const weight = weights[name] ?? 0;
+    const bar = element("i", { class: weight < 0 ? "short" : "" });
+    bar.style.width = `${(100 * Math.abs(weight)) / most}%`;
+    const track = element("span", { class: "track" }, bar);
+    if (beside) {
+      const other = element("i", { class: "other" });
+      other.style.width = `${(100 * Math.abs(beside[name] ?? 0)) / most}%`;
+      track.append(other);
+    }
+    const change_text = beside ? points(weight - (beside[name] ?? 0)).replace(" points", "") : "";
+    const row = element("div", { class: current().picked.has(name) ? "bar picked" : "bar" }, button(name, `Pick ${name}`, () => toggle(name)), track,
+      element("b", {}, percent(weight)), element("span", { class: "quiet" }, change_text));
+    bars.append(row);
+  }
+  if (Math.abs(cash) > 5e-5) bars.append(element("p", { class: "quiet" }, `${percent(cash)} in cash`));
+  return bars;
+}

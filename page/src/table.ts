@@ -1,0 +1,79 @@
+// A chapter's table: sorted by its headings; a row of an asset picks it.
+
+import type { Cell, Table } from "./data";
+import { button, element, save } from "./dom";
+import { current, listen, toggle } from "./state";
+
+/** Longer ones are cut until they are opened. */
+const first_shown = 30;
+
+/** @param section names the section that it is in: tables of two may have the same title */
+export function table_view(table: Table, assets: Set<string>, section: string): HTMLElement {
+  let rows = table.rows;
+  let sorted = { column: -1, down: false };
+  let all = rows.length <= first_shown;
+  const body = element("tbody");
+  const is_figure = table.columns.map((column) => column.format !== "text" && column.format !== "day");
+
+  const code_of = (row: Cell[]) => row.map((cell) => cell[1]).find((text) => assets.has(text));
+  const fill = () => {
+    body.replaceChildren(
+      ...(all ? rows : rows.slice(0, first_shown)).map((row) => {
+        const line = element("tr");
+        const code = code_of(row);
+        row.forEach(([, shown], k) => {
+          const cell = element("td", is_figure[k] ? { class: "figure" } : {});
+          if (shown === code && code !== undefined) {
+            const pick = button(code, `Pick ${code} in all tables and charts`, () => toggle(code));
+            pick.className = "pick";
+            pick.setAttribute("aria-pressed", String(current().picked.has(code)));
+            cell.append(pick);
+          } else {
+            cell.textContent = shown;
+          }
+          line.append(cell);
+        });
+        line.classList.toggle("picked", code !== undefined && current().picked.has(code));
+        return line;
+      }),
+    );
+  };
+  const heads = table.columns.map((column, k) => {
+    const head = element("th", { scope: "col", ...(is_figure[k] ? { class: "figure" } : {}) });
+    head.append(button(column.name, `Sort by ${column.name}`, () => sort(k)));
+    if (column.unit !== "") head.append(element("span", { class: "quiet" }, ` ${column.unit}`));
+    return head;
+  });
+  const sort = (column: number) => {
+    sorted = { column, down: sorted.column === column ? !sorted.down : is_figure[column]! };
+    const sign = sorted.down ? -1 : 1;
+    rows = [...table.rows].sort((a, b) => sign * compare(a[column]![0], b[column]![0], sign));
+    heads.forEach((head, k) => head.setAttribute("aria-sort", k === column ? (sorted.down ? "descending" : "ascending") : "none"));
+    fill();
+  };
+  listen(["picked"], fill);
+  fill();
+
+  const more = all ? null : button(`All ${rows.length} rows`, "Show the rows that are cut", () => {
+    all = true;
+    more!.remove();
+    fill();
+  });
+  const title = element("h3", {}, table.title, element("span", { class: "tools" }, button("CSV", `Save "${table.title}"`, () => save(`${table.name}.csv`, csv_of(table)))));
+  const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": `${section}: ${table.title}` },
+    element("table", {}, element("thead", {}, element("tr", {}, ...heads)), body));
+  return element("div", { class: "table" }, title, scroll, more, ...table.notes.map((note) => element("p", { class: "quiet" }, note)));
+}
+
+/** Cells without a figure come last, whichever way. */
+function compare(a: Cell[0], b: Cell[0], sign: number): number {
+  if (a === null || b === null) return a === b ? 0 : a === null ? sign : -sign;
+  if (typeof a === "number" && typeof b === "number") return a - b;
+  return String(a).localeCompare(String(b));
+}
+
+function csv_of(table: Table): string {
+  const quoted = (text: string) => (/[",\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
+  const rows = [table.columns.map((c) => (c.unit === "" ? c.name : `${c.name} (${c.unit})`)), ...table.rows.map((row) => row.map(([value]) => String(value ?? "")))];
+  return rows.map((row) => row.map(quoted).join(",")).join("\n") + "\n";
+}

@@ -1,0 +1,69 @@
+// Weights to type: what they would come to, beside the best at the same risk.
+
+import type { Study, Weights } from "./data";
+import { button, element } from "./dom";
+import { at_place, best_at_volatility, figures_of } from "./figures";
+import { percent, points } from "./format";
+import { current } from "./state";
+
+/** A weight as people type it: 12, 12.5 or 12.5%; null for anything else. */
+export function read_weight(text: string): number | null {
+  const plain = text.trim().replace(/\s*%$/, "").replace(",", ".");
+  if (plain === "") return 0;
+  return /^-?\d+(\.\d*)?$/.test(plain) ? Number(plain) / 100 : null;
+}
+
+export function what_if(study: Study): HTMLElement {
+  const fields = new Map<string, HTMLInputElement>();
+  const answer = element("div", { class: "answer", "aria-live": "polite" });
+  const rows = element("div", { class: "fields" });
+  const risk = new Map<string, HTMLElement>();
+  for (const asset of study.estimate.assets) {
+    const field = element("input", { type: "text", inputmode: "decimal", "aria-label": `Weight of ${asset} in percent` });
+    const share = element("span", { class: "quiet figure" });
+    field.addEventListener("input", () => show());
+    fields.set(asset, field);
+    risk.set(asset, share);
+    rows.append(element("label", {}, element("span", {}, asset), field, "%", share));
+  }
+  const fill = (weights: Weights) => {
+    for (const [asset, field] of fields) field.value = ((100 * (weights[asset] ?? 0)) || 0).toFixed(2).replace(/\.?0+$/, "");
+    show();
+  };
+  const show = () => {
+    const weights: Weights = {};
+    const wrong: string[] = [];
+    for (const [asset, field] of fields) {
+      const weight = read_weight(field.value);
+      field.setAttribute("aria-invalid", String(weight === null));
+      if (weight === null) wrong.push(asset);
+      else if (weight !== 0) weights[asset] = weight;
+    }
+    if (wrong.length > 0) {
+      answer.replaceChildren(element("p", { class: "problem" }, `${wrong.join(", ")}: not a weight. Type a figure like 12.5`));
+      return;
+    }
+    const figures = figures_of(study.estimate, weights);
+    study.estimate.assets.forEach((asset, i) => (risk.get(asset)!.textContent = percent(figures.risk_shares[i]!) + " of risk"));
+    const best = best_at_volatility(study.estimate, study.corners, figures.volatility);
+    const off = best === null ? null : best - figures.expected_return;
+    answer.replaceChildren(
+      element("p", { class: "headline" }, element("b", { class: "sum" }, percent(figures.sum)), " in all: ", element("b", { class: "return" }, percent(figures.expected_return)), " expected, ",
+        element("b", { class: "volatility" }, percent(figures.volatility)), " volatility, Sharpe ", element("b", { class: "sharpe" }, figures.sharpe === null ? "-" : figures.sharpe.toFixed(2))),
+      element("p", {}, sentence(off)),
+      Math.abs(figures.sum - 1) > 5e-5 ? element("p", { class: "quiet" }, `${percent(1 - figures.sum)} ${figures.sum < 1 ? "is left in cash" : "is borrowed: the weights sum to more than all"}.`) : "",
+    );
+  };
+  const sentence = (off: number | null) => {
+    if (off === null) return "Less risk than any portfolio on the frontier has.";
+    if (off > 5e-5) return `${points(off).slice(1)} of return short of the best at this risk within the limits.`;
+    if (off < -5e-5) return `${points(-off).slice(1)} above the best at this risk within the limits: some limit is not kept.`;
+    return "The best at this risk within the limits.";
+  };
+  const starts = element("div", { class: "tools" },
+    ...study.portfolios.map((one) => button(one.name, `Start from ${one.name}`, () => fill(one.weights))),
+    button("From the mark", "Start from the portfolio at the mark on the frontier", () => fill(at_place(study.corners, current().mark).weights)),
+    button("Equal", "Start from the same weight in each", () => fill(Object.fromEntries(study.estimate.assets.map((a) => [a, 1 / study.estimate.assets.length])))));
+  fill(study.portfolios[0]?.weights ?? at_place(study.corners, 0).weights);
+  return element("div", { class: "what-if", id: "what-if" }, element("h3", {}, "What if: weights to type"), starts, rows, answer);
+}

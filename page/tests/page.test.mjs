@@ -1,0 +1,223 @@
+// The page of the demo study in a real browser, beside what the tool says.
+import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, describe, test } from "node:test";
+
+const { INCHTIDE_TOOL: tool, INCHTIDE_DEMO: demo, INCHTIDE_PACKAGES: packages } = process.env;
+const packaged = createRequire(packages);
+const { chromium } = packaged("playwright-core");
+const axe = readFileSync(packaged.resolve("axe-core/axe.min.js"), "utf8");
+const browser_path = ["/usr/bin/chromium", "/usr/bin/chromium-browser"].find(existsSync);
+
+const run = (...words) => execFileSync(tool, words, { encoding: "utf8", stdio: ["ignore", "pipe", "ignore"], maxBuffer: 1e8 });
+const result = (...words) => JSON.parse(run(...words, "--json", "-", "--quiet")).result;
+const mandate = join(demo ?? "", "mandate.toml");
+
+describe("the page", { skip: browser_path ? false : "there is no Chromium here" }, () => {
+  let folder, browser, page;
+  const wrong = [];
+
+  const open = async (file, hash = "", more = {}) => {
+    const opened = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light", ...more });
+    opened.on("pageerror", (error) => wrong.push(error.message));
+    opened.on("console", (message) => message.type() === "error" && wrong.push(message.text()));
+    opened.on("request", (request) => request.url().startsWith("http") && wrong.push(`asked for ${request.url()}`));
+    await opened.addInitScript(() => document.addEventListener("securitypolicyviolation", (event) => console.error(`policy: ${event.violatedDirective}`)));
+    await opened.goto(`file://${file}${hash}`);
+    await opened.waitForSelector("section#how");
+    return opened;
+  };
+  const study = () => join(folder, "study", "study.html");
+
+  before(async () => {
+    folder = mkdtempSync(join(tmpdir(), "inchtide-page-"));
+    run("report", "--mandate", mandate, "--out", join(folder, "study"), "--quiet");
+    browser = await chromium.launch({ executablePath: browser_path, args: ["--no-sandbox"] });
+    page = await open(study());
+  });
+  after(async () => {
+    await browser?.close();
+    rmSync(folder, { recursive: true, force: true });
+  });
+
+  test("has a section a stage, and a drawing in each that comes into view", async () => {
+    const names = await page.$$eval("main section h2", (heads) => heads.map((head) => head.firstChild.textContent));
+    assert.deepEqual(names, ["Prices", "Returns", "Relations", "Estimate", "Frontier", "Weights", "Rehearsal", "How it was made"]);
+    for (const id of ["inspect", "describe", "relate", "frontier", "weigh", "rehearse"]) {
+      await page.evaluate((name) => document.getElementById(name).scrollIntoView(), id);
+      await page.waitForSelector(`#${id} .plot canvas`);
+    }
+  });
+
+  test("says of each table what the command says, to the digit", async () => {
+    const said = run("frontier", "--mandate", mandate, "--split", "2023-01-02");
+    const rows = await page.$$eval("#frontier .table", (tables) =>
+      [...tables].flatMap((table) => [...table.querySelectorAll("tbody tr")].map((row) => [...row.cells].map((cell) => cell.textContent))));
+    assert.ok(rows.length > 10);
+    const lines = said.split("\n").map((line) => line.trim().split(/\s{2,}/));
+    for (const row of rows) {
+      const words = row.filter((text) => text !== "");
+      assert.ok(lines.some((line) => words.every((word) => line.join("  ").includes(word))), `not said by the tool: ${row.join(" | ")}`);
+    }
+  });
+
+  test("a table is sorted by any of its headings, figures as figures", async () => {
+    const table = page.locator("#describe .table").first();
+    const head = table.locator("th", { hasText: /volatility/i }).first();
+    const column = await head.evaluate((cell) => cell.cellIndex);
+    const figures = () => table.locator("tbody tr").evaluateAll((rows, at) => rows.map((row) => parseFloat(row.cells[at].textContent)), column);
+    await head.locator("button").click();
+    const falling = await figures();
+    assert.deepEqual(falling, [...falling].sort((a, b) => b - a));
+    assert.ok(new Set(falling).size > 10);
+    await head.locator("button").click();
+    assert.deepEqual(await figures(), [...falling].reverse());
+    assert.equal(await head.getAttribute("aria-sort"), "ascending");
+  });
+
+  test("an asset that is picked is picked everywhere, and a link opens the same view", async () => {
+    await page.locator("#describe .pick", { hasText: "KELPFARM" }).first().click();
+    await page.waitForFunction(() => document.querySelectorAll("#estimate .pick[aria-pressed=true]").length > 0);
+    assert.match(await page.locator(".picked-line").textContent(), /KELPFARM/);
+    await page.locator("svg.frontier").focus();
+    await page.keyboard.press("End");
+    await page.keyboard.press("PageUp");
+    await page.waitForFunction(() => location.hash.includes("mark="));
+    const hash = await page.evaluate(() => location.hash);
+    const other = await open(study(), hash);
+    assert.equal(await other.locator(".at-mark .headline").textContent(), await page.locator(".at-mark .headline").textContent());
+    assert.match(await other.locator(".picked-line").textContent(), /KELPFARM/);
+    await other.close();
+    await page.locator(".picked-line button").click();
+    assert.equal(await page.locator(".pick[aria-pressed=true]").count(), 0);
+  });
+
+  test("along the frontier its figures are those of the tool, from corner to corner", async () => {
+    const picture = page.locator("svg.frontier");
+    const headline = () => page.locator(".at-mark .headline b").allTextContents();
+    const weights = () => page.$$eval(".at-mark .bar", (rows) => Object.fromEntries([...rows].map((row) => [row.querySelector("button").textContent, row.querySelector("b").textContent])));
+    await picture.focus();
+    await page.keyboard.press("Home");
+    const { corners } = result("frontier", "--mandate", mandate, "--split", "2023-01-02");
+    const [top, bottom] = [corners[0].expected_return, corners.at(-1).expected_return];
+    const percent = (figure) => (100 * figure).toFixed(2) + "%";
+    assert.deepEqual((await headline()).slice(0, 2), [percent(top), percent(corners[0].volatility)]);
+    for (let k = 0; k < 20; ++k) { // by links that are put into the same window
+      const mark = ((k + 0.37) / 20) * (corners.length - 1);
+      const at = Math.floor(mark);
+      const gain = corners[at].expected_return + (mark - at) * (corners[at + 1].expected_return - corners[at].expected_return);
+      await page.evaluate((hash) => (location.hash = hash), `mark=${mark}`);
+      await page.waitForFunction((text) => document.querySelector(".at-mark .headline b").textContent === text, percent(gain));
+      const [one] = result("weigh", "--mandate", mandate, "--split", "2023-01-02", "--aim", `target-return=${(100 * gain).toFixed(10)}%`).portfolios;
+      assert.deepEqual((await headline()).slice(0, 2), [percent(one.expected_return), percent(one.volatility)]);
+    }
+    await picture.focus();
+    await page.keyboard.press("End");
+    assert.deepEqual((await headline()).slice(0, 2), [percent(bottom), percent(corners.at(-1).volatility)]);
+    for (let corner = corners.length - 2; corner >= 0; --corner) {
+      await page.keyboard.press("PageUp");
+      const shown = await weights();
+      for (const [asset, weight] of Object.entries(corners[corner].weights)) {
+        if (Math.abs(weight) >= 5e-5) assert.equal(shown[asset], percent(weight), `corner ${corner}, ${asset}`);
+      }
+      assert.equal((await headline())[1], percent(corners[corner].volatility));
+    }
+    assert.equal((await headline())[0], percent(top), "at the very corner");
+  });
+
+  test("the mark follows the pointer, and a pin shows what lies between", async () => {
+    const picture = page.locator("svg.frontier");
+    await picture.scrollIntoViewIfNeeded();
+    await picture.focus();
+    await page.keyboard.press("End");
+    await page.getByRole("button", { name: "Pin this" }).click();
+    const box = await picture.boundingBox();
+    const mark = await page.locator(".mark").boundingBox();
+    await page.mouse.move(mark.x + 4, mark.y + 4);
+    await page.mouse.down();
+    await page.mouse.move(mark.x + 40, Math.max(box.y + 4, mark.y - 40), { steps: 4 });
+    await page.mouse.up();
+    assert.match(await page.locator(".at-mark").textContent(), /Beside the pin: \+\d+\.\d\d points of return, .* to trade/);
+    await page.getByRole("button", { name: "Take the pin off" }).click();
+    assert.doesNotMatch(await page.locator(".at-mark").textContent(), /Beside the pin/);
+  });
+
+  test("typed weights come to what the tool says of them", async () => {
+    const assets = result("estimate", "--mandate", mandate, "--split", "2023-01-02").assets;
+    const typed = Object.fromEntries(assets.map((asset, k) => [asset, k % 3 === 0 ? 11 : k % 3 === 1 ? 4.5 : 3.3]));
+    const sum = Object.values(typed).reduce((all, one) => all + one, 0);
+    typed[assets[0]] = Number((typed[assets[0]] + 100 - sum).toFixed(4));
+    for (const [asset, weight] of Object.entries(typed)) await page.getByLabel(`Weight of ${asset} in percent`).fill(String(weight));
+    const file = join(folder, "typed.csv");
+    writeFileSync(file, "asset,weight\n" + Object.entries(typed).map(([asset, weight]) => `${asset},${weight}%\n`).join(""));
+    const document = result("weigh", "--mandate", mandate, "--split", "2023-01-02", "--aim", "equal", "--weights", file);
+    const given = document.portfolios.find((one) => one.name !== "equal");
+    const figure = (name) => page.locator(`#what-if .answer .${name}`).textContent();
+    assert.equal(await figure("sum"), "100.00%");
+    assert.equal(await figure("return"), (100 * given.expected_return).toFixed(2) + "%");
+    assert.equal(await figure("volatility"), (100 * given.volatility).toFixed(2) + "%");
+    assert.equal(await figure("sharpe"), given.sharpe.toFixed(2));
+    await page.getByLabel(`Weight of ${assets[1]} in percent`).fill("a lot");
+    assert.match(await page.locator("#what-if .answer").textContent(), new RegExp(`${assets[1]}: not a weight`));
+  });
+
+  test("zooming one chart over days zooms them all, and the whole span comes back", async () => {
+    const span = (at) => page.evaluate((name) => document.querySelector(`#${name} .plot`).getAttribute("aria-label"), at);
+    assert.ok(await span("chart-rebased"));
+    const plot = page.locator("#chart-rebased .plot");
+    await plot.scrollIntoViewIfNeeded();
+    await plot.locator("canvas").waitFor();
+    const box = await plot.boundingBox();
+    await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+    await page.keyboard.down("Control");
+    await page.mouse.wheel(0, -400);
+    await page.keyboard.up("Control");
+    await page.waitForFunction(() => location.hash.includes("days="));
+    const days = /days=(\d+)(?:%2C|,)(\d+)/.exec(await page.evaluate(() => location.hash));
+    assert.ok(Number(days[2]) - Number(days[1]) > 20);
+    await page.locator("#chart-rebased").getByRole("button", { name: "Whole span" }).click();
+    await page.waitForFunction(() => !location.hash.includes("days="));
+  });
+
+  test("names of any kind stay names", async () => {
+    const names = ["<img src=x onerror=alert(1)>", "</script><script>alert(2)</script>", "\u05d0\u05d1\u05d2", "&lt;b&gt;", "A".repeat(64)];
+    const lines = [];
+    for (let day = 0; day < 400; ++day) {
+      const date = new Date(Date.UTC(2023, 0, 2) + day * 86_400_000).toISOString().slice(0, 10);
+      lines.push([date, ...names.map((_, k) => (50 + 10 * Math.sin(day / (7 + 3 * k)) + day * 0.01 * k).toFixed(4))].join(","));
+    }
+    const quoted = names.map((name) => `"${name.replaceAll('"', '""')}"`);
+    writeFileSync(join(folder, "names.csv"), ["date", ...quoted].join(",") + "\n" + lines.join("\n") + "\n");
+    writeFileSync(join(folder, "names.toml"), `[universe]\nprices = "names.csv"\n[estimate]\nevery = "1w"\n[rehearsal]\nsplit = 2023-10-02\n`);
+    try {
+      run("report", "--mandate", join(folder, "names.toml"), "--out", join(folder, "names"), "--quiet");
+    } catch (error) {
+      assert.equal(error.status, 4, String(error.stderr)); // some stage may have no answer
+    }
+    const other = await open(join(folder, "names", "study.html"));
+    other.on("dialog", (dialog) => wrong.push(`a dialog: ${dialog.message()}`));
+    const shown = await other.$$eval("#describe .pick", (buttons) => buttons.map((button) => button.textContent));
+    for (const name of names) assert.ok(shown.some((text) => text === name), `${name} among ${shown}`);
+    assert.equal(await other.locator("main img, main script, main b:has-text('&lt;')").count(), 0);
+    await other.close();
+  });
+
+  test("nobody is shut out: no violation, light and dark, wide and narrow", async () => {
+    const look = async (colorScheme, width) => {
+      const other = await open(study(), "", { viewport: { width, height: 800 }, colorScheme, bypassCSP: true });
+      await other.evaluate(axe);
+      const rules = { "color-contrast": { enabled: width === 1280 } }; // the colours are the same on both, and take it long
+      const violations = await other.evaluate(async (only) => (await window.axe.run(document, { rules: only })).violations.map((one) => `${one.id}: ${one.nodes[0].html.slice(0, 100)}`), rules);
+      assert.deepEqual(violations, [], `${colorScheme}, ${width}`);
+      assert.equal(await other.evaluate(() => document.documentElement.scrollWidth), width, "nothing is cut");
+      await other.close();
+    };
+    for (const scheme of ["light", "dark"]) for (const width of [1280, 390]) await look(scheme, width);
+  });
+
+  test("nothing went wrong on the way: no error, no request, no breach of the policy", () => assert.deepEqual(wrong, []));
+});

@@ -1,0 +1,149 @@
+#include "inchtide/report/page.hpp"
+
+#include <fmt/format.h>
+#include <openssl/evp.h>
+#include <zlib.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+
+#include "inchtide/base/errors.hpp"
+#include "inchtide/base/version.hpp"
+#include "report/page_bundle.hpp"
+#include "report/page_charts.hpp"
+
+namespace inchtide::report {
+namespace {
+
+const Chapter& chapter_of(const PageSource& source, const char* command) {
+  const auto found = std::ranges::find(source.chapters, command, &Chapter::command);
+  if (found != source.chapters.end()) return *found;
+  throw InputError("page", fmt::format("it has no chapter '{}'", command), "Give one");
+}
+
+/// What a cell is sorted by, and what is read.
+Json cell_json(const Cell& cell, Format format) {
+  const auto shown_as = shown(cell, format);
+  if (const auto* figure = std::get_if<double>(&cell)) {
+    return Json::array({std::isfinite(*figure) ? Json(*figure) : Json(), shown_as});
+  }
+  if (std::holds_alternative<std::monostate>(cell)) return Json::array({Json(), shown_as});
+  return Json::array({shown_as, shown_as});
+}
+
+Json table_json(const Table& table, const SpeltMeans& spelt) {
+  auto json = to_json(table);
+  auto rows = Json::array();
+  for (const auto& row : table.rows) {
+    auto cells = Json::array();
+    for (std::size_t k = 0; k < row.size(); ++k) cells.push_back(cell_json(row[k], table.columns[k].format));
+    rows.push_back(std::move(cells));
+  }
+  json["rows"] = std::move(rows);
+  json["notes"] = Json::array();
+  for (const auto& note : table.notes) json["notes"].push_back(note.text(spelt));
+  return json;
+}
+
+/// @param told warnings that an earlier chapter has said
+Json chapter_json(const Chapter& chapter, const SpeltMeans& spelt, std::vector<std::string>& told) {
+  Json json{{"command", chapter.command}, {"sentence", chapter.sentence}};
+  json["warnings"] = Json::array();
+  for (const auto& warning : chapter.warnings) {
+    auto text = warning.text(spelt);
+    if (std::ranges::find(told, text) != told.end()) continue;
+    json["warnings"].push_back(text);
+    told.push_back(std::move(text));
+  }
+  json["tables"] = Json::array();
+  for (const auto& table : chapter.tables) {
+    if (!table.preview) json["tables"].push_back(table_json(table, spelt));  // the others are for files
+  }
+  json["charts"] = Json::array();
+  for (const auto& chart : chapter.charts) json["charts"].push_back(page_chart(chart));
+  return json;
+}
+
+std::string study_json(const PageSource& source) {
+  const auto& estimate = chapter_of(source, "estimate").result;
+  const auto& span = source.chapters.front().result;  // of the prices, where they are the first chapter
+  const auto& of_prices = span.contains("from") ? span : estimate;
+  Json json{{"title", source.title},    {"version", version},          {"from", of_prices["from"]},
+            {"to", of_prices["to"]},    {"currency", source.currency}, {"benchmark", source.benchmark},
+            {"command", source.command}};
+  std::vector<std::string> told;
+  json["chapters"] = Json::array();
+  for (const auto& chapter : source.chapters) json["chapters"].push_back(chapter_json(chapter, source.spelt, told));
+  for (const char* field :
+       {"assets", "expected_return", "covariance", "loadings", "factor_covariance", "specific_variance", "risk_free"}) {
+    if (estimate.contains(field)) json["estimate"][field] = estimate[field];
+  }
+  json["corners"] = chapter_of(source, "frontier").result["corners"];
+  json["portfolios"] = Json::array();
+  for (const auto& chapter : source.chapters) {
+    if (chapter.command == "weigh") json["portfolios"] = chapter.result["portfolios"];
+  }
+  json["inputs"] = chapter_of(source, "estimate").inputs;
+  return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+/// Deflated, in base64.
+std::string packed(const std::string& text) {
+  auto size = compressBound(text.size());
+  std::vector<unsigned char> deflated(size);
+  if (compress2(deflated.data(), &size, reinterpret_cast<const Bytef*>(text.data()), text.size(), Z_BEST_COMPRESSION) !=
+      Z_OK) {
+    throw OutsideFailure("The page's data cannot be packed: there is not enough memory");
+  }
+  std::string base64(4 * ((size + 2) / 3) + 1, '\0');
+  const auto length =
+      EVP_EncodeBlock(reinterpret_cast<unsigned char*>(base64.data()), deflated.data(), static_cast<int>(size));
+  base64.resize(std::size_t(length));
+  return base64;
+}
+
+std::string escaped(std::string_view text) {
+  std::string safe;
+  for (const char c : text) {
+    switch (c) {
+      case '<': safe += "&lt;"; break;
+      case '>': safe += "&gt;"; break;
+      case '&': safe += "&amp;"; break;
+      case '"': safe += "&quot;"; break;
+      default: safe += c;
+    }
+  }
+  return safe;
+}
+
+}  // namespace
+
+bool has_page() {
+  return page_bundle().has_value();
+}
+
+std::string_view page_notices() {
+  const auto bundle = page_bundle();
+  return bundle ? bundle->notices : std::string_view();
+}
+
+std::string page_of(const PageSource& source) {
+  const auto bundle = page_bundle();
+  if (!bundle) {
+    throw OutsideFailure(
+        "The page was not built in: Node.js and npm were missing when Inch Tide was built. Install them and build it "
+        "again");
+  }
+  const auto data = packed(study_json(source));
+  return fmt::format(
+      "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
+      "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; script-src '{}'; style-src '{}'; "
+      "img-src data: blob:; base-uri 'none'; form-action 'none'\">\n"
+      "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n"
+      "<style>{}</style>\n</head>\n<body>\n<p>This page is made in the browser: it needs JavaScript.</p>\n"
+      "<script id=\"study\" type=\"application/json\">{}</script>\n<script>{}</script>\n</body>\n</html>\n",
+      bundle->script_digest, bundle->style_digest, escaped(source.title), bundle->style, data, bundle->script);
+}
+
+}  // namespace inchtide::report

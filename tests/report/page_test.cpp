@@ -1,0 +1,67 @@
+// The page as a file: what it holds, and that nothing of a name becomes markup.
+
+#include "inchtide/report/page.hpp"
+
+#include <gmock/gmock.h>
+
+#include <regex>
+
+#include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
+
+namespace inchtide::report {
+namespace {
+
+using test::message_of;
+using testing::HasSubstr;
+using testing::Not;
+
+PageSource small_study(const std::string& name) {
+  Chapter estimate{.command = "estimate", .sentence = name}, frontier{.command = "frontier"};
+  estimate.result = {{"assets", {name}},  {"expected_return", {0.05}}, {"covariance", {{0.04}}},
+                     {"risk_free", 0.02}, {"from", "2024-01-02"},      {"to", "2024-12-31"}};
+  frontier.result = {{"corners", {{{"expected_return", 0.05}, {"volatility", 0.2}, {"weights", {{name, 1.0}}}}}}};
+  return {.title = name, .chapters = {estimate, frontier}};
+}
+
+TEST(Page, StandsAloneUnderItsOwnPolicy) {
+  if (!has_page()) GTEST_SKIP() << "built without npm";
+  const auto page = page_of(small_study("TIDEMILL"));
+  EXPECT_THAT(page, HasSubstr("default-src 'none'; script-src 'sha256-"));
+  EXPECT_THAT(page, HasSubstr("<title>TIDEMILL</title>"));
+  EXPECT_LT(page.size(), 820'000u) << "script and style";
+  EXPECT_FALSE(std::regex_search(page, std::regex("<(script|link|img|iframe)[^>]*(src|href)=")));
+  EXPECT_THAT(std::string(page_notices()), HasSubstr("Apache License"));
+}
+
+TEST(Page, NoNameBecomesMarkup) {
+  if (!has_page()) GTEST_SKIP() << "built without npm";
+  const std::string plain = page_of(small_study("A"));
+  for (const std::string name : {"</title><script>alert(1)</script>", "</script><b>", "\"><img src=x onerror=alert(1)>",
+                                 "&lt;&amp;", "<!--", "]]>"}) {
+    const auto page = page_of(small_study(name));
+    const auto count = [](const std::string& text, const std::string& of) {
+      std::size_t times = 0;
+      for (auto at = text.find(of); at != std::string::npos; at = text.find(of, at + 1)) ++times;
+      return times;
+    };
+    for (const char* tag : {"<script", "</script", "<img", "<b>", "<!--", "</title", "onerror="}) {
+      EXPECT_EQ(count(page, tag) - (std::string(tag) == "onerror=" && name.find(tag) != std::string::npos ? 1 : 0),
+                count(plain, tag))
+          << name << " " << tag;
+    }
+  }
+}
+
+TEST(Page, AsksForTheChaptersThatItComputesFrom) {
+  if (!has_page()) {
+    EXPECT_THAT(message_of([] { (void)page_of(small_study("A")); }), HasSubstr("Node.js and npm"));
+    return;
+  }
+  auto source = small_study("A");
+  source.chapters.pop_back();
+  EXPECT_THAT(message_of([&] { (void)page_of(source); }), HasSubstr("no chapter 'frontier'"));
+}
+
+}  // namespace
+}  // namespace inchtide::report
