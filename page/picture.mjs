@@ -4,7 +4,7 @@ import { resolve } from "node:path";
 
 const [file, picture, packages] = process.argv.slice(2);
 const { chromium } = createRequire(resolve(packages) + "/")("playwright-core");
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
+const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-dev-shm-usage"] });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light" });
 await page.goto(`file://${resolve(file)}`);
 await page.waitForSelector("section#how");

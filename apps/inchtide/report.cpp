@@ -3,10 +3,12 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <exception>
 #include <filesystem>
 #include <functional>
 
+#include "checks.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/exchange/whole_folder.hpp"
@@ -69,7 +71,7 @@ std::string in_words(const Study& study, const SpeltMeans& spelt) {
   return text;
 }
 
-/// The page has one chart of a kind where a chapter has one a portfolio or an asset.
+/// What the page is named after, and made of.
 report::PageSource page_source(const Study& study, const Options& options) {
   const auto mandate = read_mandate(options.mandate);
   report::PageSource source{.title = fs::path(options.mandate).stem().string(), .chapters = study.chapters};
@@ -101,7 +103,8 @@ void run_report(Options& options) {
     throw WrongUsage("--mandate", "a report is of a mandate, and none was given", Remedy("Name its file"));
   }
   if (options.out.empty()) throw WrongUsage("--out", "no folder was named for the report", Remedy("Name one"));
-  const auto watch = watched(options);  // all through: a signal between two stages stops the next one
+  if (!report::has_page()) (void)report::page_of({});  // says so before anything is computed
+  const auto watch = watched(options);                 // all through: a signal between two stages stops the next one
   exchange::WholeFolder folder(options.out);
   const auto study = study_of(options, watch);
   std::vector<Delivery> deliveries;
@@ -125,7 +128,7 @@ void run_report(Options& options) {
   report::Chapter chapter{.command = "report", .inputs = {{"mandate", options.mandate}}, .warnings = study.missing};
   chapter.result = {{"files", report::Json::array()}};
   for (const auto& file : folder.finish()) chapter.result["files"].push_back((fs::path(options.out) / file).string());
-  chapter.in_part = !study.missing.empty();
+  chapter.in_part = !study.missing.empty() || std::ranges::any_of(study.chapters, &report::Chapter::in_part);
   if (!options.quiet && options.json != "-") {
     to_screen(in_words(study, options.spelt));
     to_screen(fmt::format("\nOpen {}\n", (fs::path(options.out) / "study.html").string()));

@@ -32,20 +32,18 @@ export class FrontierView {
   private readonly side = element("div", { class: "at-mark" });
   private readonly mark = svg("circle", { r: 7, class: "mark" });
   private readonly pinned = svg("circle", { r: 6, class: "pin" });
-  private readonly low: [number, number];
-  private readonly high: [number, number];
+  private low: [number, number] = [0, 0]; // of the axes
+  private high: [number, number] = [0, 0];
   private readonly last: number;
+  private is_close = false;
+
+  private readonly assets: { asset: string; x: number; y: number }[];
 
   constructor(private readonly study: Study) {
     const { corners, estimate } = study;
     this.last = corners.length - 1;
-    const assets = estimate.assets.map((asset, i) => ({ asset, x: Math.sqrt(estimate.covariance[i]![i]!), y: estimate.expected_return[i]! }));
-    const xs = [...assets.map((a) => a.x), ...corners.map((c) => c.volatility)];
-    const ys = [...assets.map((a) => a.y), ...corners.map((c) => c.expected_return)];
-    const room = (Math.max(...ys) - Math.min(...ys)) * 0.06;
-    this.low = [0, Math.min(...ys, 0) - room];
-    this.high = [Math.max(...xs) * 1.06, Math.max(...ys) + room];
-    this.draw(assets);
+    this.assets = estimate.assets.map((asset, i) => ({ asset, x: Math.sqrt(estimate.covariance[i]![i]!), y: estimate.expected_return[i]! }));
+    this.draw();
     const slider = element("input", { type: "range", min: "0", max: "1000", step: "1", "aria-label": "Along the frontier, by return" });
     slider.addEventListener("input", () => this.go_to_return(this.return_at(Number(slider.value) / 1000)));
     const keep = () => {
@@ -61,6 +59,13 @@ export class FrontierView {
     const pins = element("div", { class: "tools" }, ...choices,
       button("Pin this", "Keep this portfolio to compare others with", () => change({ pin: current().mark })),
       button("Take the pin off", "Compare no more", () => change({ pin: null })));
+    const closer = button("Closer", "The frontier alone, or all assets beside it", () => {
+      this.is_close = !this.is_close;
+      closer.textContent = this.is_close ? "All assets" : "Closer";
+      this.draw();
+      this.show();
+    });
+    pins.append(closer);
     this.box = element("div", { class: "frontier-view" }, element("div", {}, this.picture, tools, pins), this.side);
     this.listen_to_hands();
     listen(["mark", "pin"], () => (this.show(), keep()));
@@ -89,19 +94,34 @@ export class FrontierView {
     change({ mark: place_of_return(this.study.corners, gain) });
   }
 
-  private draw(assets: { asset: string; x: number; y: number }[]): void {
+  /** Room for the frontier, and for all assets where they are not left out. */
+  private scale(): void {
+    const { corners } = this.study;
+    const beside = this.is_close ? [] : this.assets;
+    const xs = [...beside.map((a) => a.x), ...corners.map((c) => c.volatility)];
+    const ys = [...beside.map((a) => a.y), ...corners.map((c) => c.expected_return)];
+    const room = Math.max((Math.max(...ys) - Math.min(...ys)) * 0.06, 1e-4);
+    const across = Math.max((Math.max(...xs) - Math.min(...xs)) * 0.08, 1e-4);
+    this.low = this.is_close ? [Math.min(...xs) - across, Math.min(...ys) - room] : [0, Math.min(...ys, 0) - room];
+    this.high = [Math.max(...xs) + across, Math.max(...ys) + room];
+  }
+
+  private draw(): void {
     const { corners, estimate } = this.study;
+    this.scale();
+    this.picture.replaceChildren();
+    const inside = this.assets.filter(({ x, y }) => x <= this.high[0] && x >= this.low[0] && y <= this.high[1] && y >= this.low[1]);
     for (const at of round_steps(this.low[1], this.high[1], 6)) {
       this.picture.append(svg("line", { x1: margin.left, x2: width - margin.right, y1: this.y(at), y2: this.y(at), class: "rule" }));
-      this.picture.append(svg("text", { x: margin.left - 8, y: this.y(at) + 4, class: "tick end" }, percent(at, 0)));
+      this.picture.append(svg("text", { x: margin.left - 8, y: this.y(at) + 4, class: "tick end" }, percent(at, this.is_close ? 1 : 0)));
     }
     for (const at of round_steps(this.low[0], this.high[0], 7)) {
-      this.picture.append(svg("text", { x: this.x(at), y: height - margin.bottom + 18, class: "tick middle" }, percent(at, 0)));
+      this.picture.append(svg("text", { x: this.x(at), y: height - margin.bottom + 18, class: "tick middle" }, percent(at, this.is_close ? 1 : 0)));
     }
     this.picture.append(svg("text", { x: (width + margin.left) / 2, y: height - 8, class: "title middle" }, "volatility, % per year"));
     this.picture.append(svg("text", { x: 14, y: height / 2, class: "title middle", transform: `rotate(-90 14 ${height / 2})` }, "expected return, % per year"));
     const taken: { left: number; right: number; y: number }[] = [];
-    for (const { asset, x, y } of [...assets].sort((a, b) => b.y - a.y)) {
+    for (const { asset, x, y } of [...inside].sort((a, b) => b.y - a.y)) {
       const dot = svg("g", { class: "asset" });
       const at_left = this.x(x) + 12 + 7.2 * asset.length > width;
       const left = at_left ? this.x(x) - 7 - 7.2 * asset.length : this.x(x) + 7;
@@ -113,7 +133,7 @@ export class FrontierView {
         svg("text", { x: at_left ? this.x(x) - 7 : left, y: label, class: at_left ? "end" : "" }, asset));
       dot.append(svg("title", {}, `${asset}: ${percent(y)} at ${percent(x)}`));
       dot.addEventListener("click", () => toggle(asset));
-      listen(["picked"], () => dot.classList.toggle("faint", current().picked.size > 0 && !current().picked.has(asset)));
+      dot.dataset["asset"] = asset;
       this.picture.append(dot);
     }
     const line = [];
@@ -164,6 +184,9 @@ export class FrontierView {
     const { corners, estimate } = this.study;
     const place = at_place(corners, current().mark);
     const figures = figures_of(estimate, place.weights);
+    for (const dot of this.picture.querySelectorAll<SVGElement>(".asset")) {
+      dot.classList.toggle("faint", current().picked.size > 0 && !current().picked.has(dot.dataset["asset"]!));
+    }
     this.mark.setAttribute("cx", String(this.x(figures.volatility)));
     this.mark.setAttribute("cy", String(this.y(figures.expected_return)));
     const spoken = `${percent(figures.expected_return)} at ${percent(figures.volatility)} volatility`;

@@ -109,12 +109,18 @@ function theme_switch(): HTMLElement {
   return choice;
 }
 
-function index_of(study: Study): HTMLElement {
+interface Index {
+  box: HTMLElement;
+  /** Marks the section's entry while it is in view. */
+  watch: (section: HTMLElement) => void;
+}
+
+function index_of(study: Study): Index {
   const entries: [string, string][] = [...study.chapters.map((one): [string, string] => [one.command, sections[one.command]![0]]), ["how", "How it was made"]];
   const links = entries.map(([id, name]) => element("a", { href: `#${id}` }, name));
   links.forEach((link, k) => link.addEventListener("click", (event) => {
     event.preventDefault(); // the fragment holds the state
-    document.getElementById(entries[k]![0])!.scrollIntoView();
+    document.getElementById(entries[k]![0])?.scrollIntoView();
   }));
   const findings = study.chapters.find((one) => one.command === "inspect")?.tables.find((table) => table.name === "findings")?.rows.length ?? 0;
   const seen = new IntersectionObserver((events) => {
@@ -123,10 +129,13 @@ function index_of(study: Study): HTMLElement {
       links.forEach((link, k) => link.setAttribute("aria-current", String(entries[k]![0] === event.target.id)));
     }
   }, { rootMargin: "-20% 0px -70% 0px" });
-  queueMicrotask(() => entries.forEach(([id]) => seen.observe(document.getElementById(id)!)));
-  return element("nav", { "aria-label": "Sections" }, ...links,
+  const box = element("nav", { "aria-label": "Sections" }, ...links,
     element("p", { class: "quiet" }, `${findings} findings on prices`, element("br"), `last price ${study.to}`));
+  return { box, watch: (section) => seen.observe(section) };
 }
+
+/** Lets the browser draw and answer before what comes next. */
+const breath = () => new Promise<void>((done) => setTimeout(done));
 
 function picked_line(): HTMLElement {
   const line = element("span", { class: "picked-line" });
@@ -147,11 +156,21 @@ async function start(): Promise<void> {
     element("h1", {}, study.title),
     element("span", { class: "quiet" }, `${study.from} to ${study.to} · ${study.currency} · ${study.estimate.assets.length} assets${study.benchmark === "" ? "" : ` beside ${study.benchmark}`}`),
     picked_line(), element("span", { class: "tools" }, theme_switch(), button("Print", "Print the page as it stands", () => window.print())));
-  const main = element("main", {}, ...study.chapters.map((one) => section_of(one, study, assets)), how_section(study));
-  document.body.replaceChildren(header, index_of(study), main);
+  const main = element("main");
+  const index = index_of(study);
+  document.body.replaceChildren(header, index.box, main);
   const follow = () => read_address(assets, study.corners.length - 1);
   window.addEventListener("hashchange", follow); // a link that is put into the same window
   follow();
+  const add = (section: HTMLElement) => {
+    main.append(section);
+    index.watch(section);
+  };
+  for (const chapter of study.chapters) {
+    add(section_of(chapter, study, assets));
+    await breath();
+  }
+  add(how_section(study));
 }
 
 start().catch((error: unknown) => {

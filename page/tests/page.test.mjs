@@ -36,7 +36,7 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
   before(async () => {
     folder = mkdtempSync(join(tmpdir(), "inchtide-page-"));
     run("report", "--mandate", mandate, "--out", join(folder, "study"), "--quiet");
-    browser = await chromium.launch({ executablePath: browser_path, args: ["--no-sandbox"] });
+    browser = await chromium.launch({ executablePath: browser_path, args: ["--no-sandbox", "--disable-dev-shm-usage"] });
     page = await open(study());
   });
   after(async () => {
@@ -144,6 +144,17 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.match(await page.locator(".at-mark").textContent(), /Beside the pin: \+\d+\.\d\d points of return, .* to trade/);
     await page.getByRole("button", { name: "Take the pin off" }).click();
     assert.doesNotMatch(await page.locator(".at-mark").textContent(), /Beside the pin/);
+  });
+
+  test("the frontier can be seen closer, without the assets around it", async () => {
+    const width = () => page.locator(".curve").boundingBox().then((box) => box.width);
+    const [before, mark] = [await width(), await page.locator(".at-mark .headline").textContent()];
+    await page.getByRole("button", { name: "Closer" }).click();
+    assert.ok((await width()) > 1.5 * before);
+    assert.equal(await page.locator(".at-mark .headline").textContent(), mark);
+    await page.getByRole("button", { name: "All assets" }).click();
+    assert.ok(Math.abs((await width()) - before) < 1);
+    assert.ok((await page.locator(".asset").count()) >= 16);
   });
 
   test("typed weights come to what the tool says of them", async () => {

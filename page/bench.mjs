@@ -1,0 +1,35 @@
+// What a study's page takes: node page/bench.mjs STUDY.html PACKAGES/ [TIMES]. Medians of so many openings (20).
+import { statSync } from "node:fs";
+import { createRequire } from "node:module";
+import { resolve } from "node:path";
+
+const [file, packages, times = "20"] = process.argv.slice(2);
+const { chromium } = createRequire(resolve(packages) + "/")("playwright-core");
+const median = (figures) => [...figures].sort((a, b) => a - b)[Math.floor(figures.length / 2)];
+const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-dev-shm-usage"] });
+const opened = [];
+const moved = [];
+let heap = 0;
+for (let turn = 0; turn < Number(times); ++turn) {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(`file://${resolve(file)}`);
+  await page.waitForSelector("section#how");
+  // From the start of navigation, as the browser counts it, to the first moment at which nothing keeps it busy.
+  opened.push(await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => setTimeout(() => done(performance.now()))))));
+  moved.push(await page.evaluate(() => {
+    const picture = document.querySelector("svg.frontier");
+    const press = (key) => picture.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true }));
+    press("End");
+    const begin = performance.now();
+    for (let k = 0; k < 50; ++k) press("ArrowUp");
+    return (performance.now() - begin) / 50;
+  }));
+  const session = await page.context().newCDPSession(page);
+  heap = Math.max(heap, (await session.send("Runtime.getHeapUsage")).usedSize);
+  await page.close();
+}
+await browser.close();
+console.log(`file                     ${(statSync(file).size / 1e6).toFixed(2)} MB`);
+console.log(`opened, to be used       ${median(opened).toFixed(0)} ms`);
+console.log(`the mark moved by a step ${median(moved).toFixed(2)} ms of scripting`);
+console.log(`heap                     ${(heap / 1e6).toFixed(0)} MB`);
