@@ -15,11 +15,11 @@ export function figures_of(estimate: Estimate, weights: Weights): PortfolioFigur
   const w = estimate.assets.map((asset) => weights[asset] ?? 0);
   const moved = estimate.covariance.map((row) => row.reduce((sum, c, j) => sum + c * w[j]!, 0));
   const variance = w.reduce((sum, weight, i) => sum + weight * moved[i]!, 0);
-  const expected_return = w.reduce((sum, weight, i) => sum + weight * estimate.expected_return[i]!, 0);
   const sum = w.reduce((total, weight) => total + weight, 0);
   const volatility = Math.sqrt(Math.max(0, variance));
-  // What is left of the budget lies in cash at the risk-free rate, or is borrowed at it.
-  const excess = expected_return - estimate.risk_free * sum;
+  // What is left of the wealth lies in cash at the risk-free rate, or is borrowed at it.
+  const excess = w.reduce((total, weight, i) => total + weight * (estimate.expected_return[i]! - estimate.risk_free), 0);
+  const expected_return = estimate.risk_free + excess;
   return {
     expected_return,
     volatility,

@@ -51,14 +51,19 @@ export function what_if(study: Study): HTMLElement {
       element("p", { class: "headline" }, element("b", { class: "sum" }, percent(figures.sum)), " in all: ", element("b", { class: "return" }, percent(figures.expected_return)), " expected, ",
         element("b", { class: "volatility" }, percent(figures.volatility)), " volatility, Sharpe ", element("b", { class: "sharpe" }, figures.sharpe === null ? "-" : figures.sharpe.toFixed(2))),
       element("p", {}, sentence(off)),
-      Math.abs(figures.sum - 1) > 5e-5 ? element("p", { class: "quiet" }, `${percent(1 - figures.sum)} ${figures.sum < 1 ? "is left in cash" : "is borrowed: the weights sum to more than all"}.`) : "",
+      element("p", { class: "quiet" }, cash(1 - figures.sum) + "Whether the limits are kept is not looked at here."),
     );
+  };
+  const cash = (left: number) => {
+    const rate = `at the risk-free ${percent(study.estimate.risk_free)}`;
+    if (Math.abs(left) <= 5e-5) return "";
+    return left > 0 ? `${percent(left)} is left in cash, ${rate}. ` : `${percent(-left)} is borrowed, ${rate}. `;
   };
   const sentence = (off: number | null) => {
     if (off === null) return "Less risk than any portfolio on the frontier has.";
-    if (off > 5e-5) return `${points(off).slice(1)} of return short of the best at this risk within the limits.`;
-    if (off < -5e-5) return `${points(-off).slice(1)} above the best at this risk within the limits: some limit is not kept.`;
-    return "The best at this risk within the limits.";
+    if (off > 5e-5) return `${points(off).slice(1)} of return short of the best at this risk that keeps the limits.`;
+    if (off < -5e-5) return `${points(-off).slice(1)} above the best at this risk that keeps the limits: some limit is not kept.`;
+    return "As much return as the best at this risk that keeps the limits.";
   };
   const starts = element("div", { class: "tools" },
     ...study.portfolios.map((one) => button(one.name, `Start from ${one.name}`, () => fill(one.weights))),

@@ -172,6 +172,14 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.equal(await figure("return"), (100 * given.expected_return).toFixed(2) + "%");
     assert.equal(await figure("volatility"), (100 * given.volatility).toFixed(2) + "%");
     assert.equal(await figure("sharpe"), given.sharpe.toFixed(2));
+    for (const [first, second] of [[40, 40], [80, 40]]) { // cash, and what is borrowed, at the risk-free rate
+      for (const [k, asset] of assets.entries()) await page.getByLabel(`Weight of ${asset} in percent`).fill(String([first, second][k] ?? 0));
+      writeFileSync(file, `asset,weight\n${assets[0]},${first}%\n${assets[1]},${second}%\n`);
+      const [one] = result("weigh", "--mandate", mandate, "--split", "2023-01-02", "--aim", "equal", "--weights", file).portfolios.filter((p) => p.name !== "equal");
+      assert.deepEqual([await figure("sum"), await figure("return"), await figure("volatility"), await figure("sharpe")],
+        [`${first + second}.00%`, (100 * one.expected_return).toFixed(2) + "%", (100 * one.volatility).toFixed(2) + "%", one.sharpe.toFixed(2)]);
+    }
+    assert.match(await page.locator("#what-if .answer").textContent(), /20\.00% is borrowed, at the risk-free 2\.00%/);
     await page.getByLabel(`Weight of ${assets[1]} in percent`).fill("a lot");
     assert.match(await page.locator("#what-if .answer").textContent(), new RegExp(`${assets[1]}: not a weight`));
   });
