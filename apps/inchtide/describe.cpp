@@ -12,8 +12,8 @@ report::Chapter describe(const Options& options) {
   const auto study = load_study(options, options.within_day ? Purpose::within_day : Purpose::returns);
   DescriptionOptions how{.within_day = options.within_day, .bins = options.bins.value_or(0)};
   if (!options.tail.empty()) how.tail = fraction_from_percent(options.tail, "--tail");
-  const auto description = description_of(study.universe, study.settings(), how);
-  return report::describe_chapter(description, study.universe, study.settings(), study.from);
+  const auto description = description_of(study.universe(), study.settings(), how);
+  return report::describe_chapter(description, study.universe(), study.settings(), study.from);
 }
 
 void add_describe(CLI::App& tool, Options& options) {

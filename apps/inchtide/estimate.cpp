@@ -10,9 +10,9 @@ namespace inchtide::app {
 report::Chapter estimate(const Options& options) {
   auto study = load_study(options);
   study.from.split = day_option(options.text("--split"), "--split");
-  const auto estimation = estimation_of(study.universe, study.sources, study.settings(), study.from.split,
+  const auto estimation = estimation_of(study.universe(), study.sources(), study.settings(), study.from.split,
                                         {options.compare, draws_of(options, usual_draws)});
-  return report::estimate_chapter(estimation, study.universe, study.settings(), study.from);
+  return report::estimate_chapter(estimation, study.universe(), study.settings(), study.from);
 }
 
 void add_estimate(CLI::App& tool, Options& options) {

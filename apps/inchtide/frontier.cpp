@@ -9,17 +9,29 @@
 
 namespace inchtide::app {
 
-report::Chapter frontier(const Options& options) {
-  const auto prepared = prepare(options);
+namespace {
+
+Tracing traced(const Prepared& prepared, const Options& options) {
   TracingOptions how;
   how.lower_half = options.lower_half;
   how.cloud = options.cloud.value_or(0);
   how.cloud_seed = options.seed.value_or(1);
   how.draws = draws_of(options, 0);
   how.watch = watched(options);
-  const auto tracing = tracing_of(prepared.basis, how);
-  return report::frontier_chapter(tracing, prepared.basis, prepared.universe_or_none(), prepared.settings,
+  return tracing_of(prepared.basis, how);
+}
+
+}  // namespace
+
+report::Chapter frontier(const Options& options) {
+  const auto prepared = prepare(options);
+  return report::frontier_chapter(traced(prepared, options), prepared.basis, prepared.universe.get(), prepared.settings,
                                   prepared.from);
+}
+
+report::Json frontier_alone(const Options& options) {
+  const auto prepared = prepare(options);
+  return report::frontier_result(traced(prepared, options), prepared.basis);
 }
 
 void add_frontier(CLI::App& tool, Options& options) {

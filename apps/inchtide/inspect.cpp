@@ -25,13 +25,13 @@ Look look_at(const Options& options) {
   for (const auto& name : options.fields) how.fields.push_back(field_of(name, "--fields"));
   for (const auto& text : options.overlays) how.overlays.push_back(Overlay::parse(text, "--overlay"));
   how.on = day_option(options.on, "--on");
-  auto inspection = inspection_of(study.universe, study.settings(), how);
+  auto inspection = inspection_of(study.universe(), study.settings(), how);
   return {std::move(study), std::move(inspection)};
 }
 
 report::Chapter chapter_of(const Look& look, const Options& options) {
   const auto shape = options.shape == "long" ? report::Shape::long_rows : report::Shape::wide;
-  return report::inspect_chapter(look.inspection, look.study.universe, look.study.settings(), look.study.from, shape);
+  return report::inspect_chapter(look.inspection, look.study.universe(), look.study.settings(), look.study.from, shape);
 }
 
 // Where the settings are strict, warnings among the findings fail the command; its tables come all the same.

@@ -96,6 +96,7 @@ int run(int count, char** arguments) {
   app::add_runs(tool, options);
   app::add_luck(tool, options);
   app::add_report(tool, options);
+  app::add_explore(tool, options);
   app::add_demo(tool, options);
   try {
     tool.parse(count, arguments);

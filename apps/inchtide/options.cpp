@@ -338,6 +338,17 @@ void add_report_options(CLI::App& command, Options& options) {
   command.add_flag("--quiet", options.quiet, "Nothing on standard output, no warnings")->group("Output");
 }
 
+void add_explore_options(CLI::App& command, Options& options) {
+  command.add_option("--port", options.port, "Of this machine (default: a free one)")
+      ->type_name("N")
+      ->check(CLI::Range(0, 65535))
+      ->group("Page");
+  command.add_flag("--open", options.open, "Open it in the browser too")->group("Page");
+  command.add_option("--idle", options.idle, "End when nothing was asked for so long: 90s, 30m, 2h")
+      ->type_name("TIME")
+      ->group("Page");
+}
+
 void add_orders_options(CLI::App& command, Options& options) {
   command
       .add_option("--orders", options.orders,

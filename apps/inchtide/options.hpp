@@ -5,12 +5,14 @@
 #include <cstdint>
 #include <functional>
 #include <map>
+#include <memory>
 #include <optional>
 #include <set>
 #include <string>
 #include <vector>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/progress.hpp"
 #include "inchtide/mandate/declarations.hpp"
 
 namespace CLI {
@@ -33,6 +35,15 @@ enum ExitCode {
 
 constexpr double usual_patience = 20;  // seconds
 constexpr int usual_draws = 1000;
+
+class Kept;
+
+// What a call of a study that is explored has beside its options.
+struct Live {
+  std::string mandate;         // the text that stands for the file's
+  std::shared_ptr<Kept> kept;  // from call to call
+  StopCheck stop;
+};
 
 struct Options {
   // Of settings (see mandate/declarations.hpp), by option: "--every".
@@ -82,10 +93,16 @@ struct Options {
   bool lowest = false;
   std::string hosts;
   std::optional<int> retries;
+  // exploring
+  std::optional<int> port;
+  bool open = false;
+  std::string idle;
   // output
   std::string json, csv, xlsx, orders, out;
   std::vector<std::string> figures;
   bool quiet = false;
+  // a call of a study that is explored
+  std::optional<Live> live;
   // how the command that runs spells what can be changed
   SpeltMeans spelt;
   // what the tool ends with once everything is delivered
@@ -126,6 +143,7 @@ void add_folder_option(CLI::App& command, Options& options, const std::string& h
 void add_orders_options(CLI::App& command, Options& options);
 void add_output_options(CLI::App& command, Options& options);
 void add_report_options(CLI::App& command, Options& options);
+void add_explore_options(CLI::App& command, Options& options);
 void add_figure_option(CLI::App& command, Options& options, const std::string& names);
 
 // Each in its own file.
@@ -140,6 +158,7 @@ void add_rehearse(CLI::App& tool, Options& options);
 void add_runs(CLI::App& tool, Options& options);
 void add_luck(CLI::App& tool, Options& options);
 void add_report(CLI::App& tool, Options& options);
+void add_explore(CLI::App& tool, Options& options);
 void add_demo(CLI::App& tool, Options& options);
 
 }  // namespace inchtide::app

@@ -51,6 +51,8 @@ report::Chapter describe(const Options& options);
 report::Chapter relate(const Options& options);
 report::Chapter estimate(const Options& options);
 report::Chapter frontier(const Options& options);
+// Its result alone, which is soon there.
+report::Json frontier_alone(const Options& options);
 report::Chapter weigh(const Options& options);
 report::Chapter rehearse(const Options& options);
 

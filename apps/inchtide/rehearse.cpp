@@ -37,7 +37,7 @@ std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, cons
   how.threads = options.threads;
   how.watch = draws->watch;
   return beside(runs, asked, "What was luck cannot be told", [&] {
-    return luck_with_timing(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, runs,
+    return luck_with_timing(*prepared.universe, prepared.basis, portfolios, *prepared.sources, prepared.settings, runs,
                             how);
   });
 }
@@ -48,7 +48,7 @@ std::optional<CostLevels> levels_of_runs(Runs& runs, const Prepared& prepared, c
   if (!prepared.settings.cost_levels) return std::nullopt;
   return beside(runs, options.has("--cost-levels"), "Other levels of costs cannot be told", [&] {
     const auto& baseline = runs.all[baseline_of(runs, prepared.settings)];
-    return cost_levels_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings,
+    return cost_levels_of(*prepared.universe, prepared.basis, portfolios, *prepared.sources, prepared.settings,
                           baseline.aim, baseline.schedule, options.threads, watched(options));
   });
 }
@@ -59,7 +59,7 @@ std::optional<Futures> futures_of_runs(Runs& runs, const Prepared& prepared, con
   if (prepared.settings.futures == 0) return std::nullopt;
   const FutureOptions how{options.block.value_or(0), options.seed.value_or(1), options.threads, watched(options)};
   return beside(runs, options.has("--futures"), "No other histories are drawn", [&] {
-    return futures_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, how);
+    return futures_of(*prepared.universe, prepared.basis, portfolios, *prepared.sources, prepared.settings, how);
   });
 }
 
@@ -69,7 +69,7 @@ report::Chapter rehearse(const Options& options) {
   const auto prepared = prepare_rehearsal(load_study(options));
   const auto portfolios = portfolios_of(prepared, options);
   auto runs =
-      runs_of(*prepared.universe, prepared.basis, portfolios, prepared.sources, prepared.settings, watched(options));
+      runs_of(*prepared.universe, prepared.basis, portfolios, *prepared.sources, prepared.settings, watched(options));
   report::RehearsalAnswers answers;
   answers.luck = luck_of_runs(runs, prepared, portfolios, options);
   answers.levels = levels_of_runs(runs, prepared, portfolios, options);

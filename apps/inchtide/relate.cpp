@@ -36,8 +36,8 @@ RelationsOptions relations_options(const Options& options) {
 report::Chapter relate(const Options& given) {
   const auto options = with_holes_kept(given);
   const auto study = load_study(options);
-  const auto relations = relations_of(study.universe, study.settings(), relations_options(options));
-  return report::relate_chapter(relations, study.universe, study.settings(), study.from);
+  const auto relations = relations_of(study.universe(), study.settings(), relations_options(options));
+  return report::relate_chapter(relations, study.universe(), study.settings(), study.from);
 }
 
 void add_relate(CLI::App& tool, Options& options) {

@@ -61,7 +61,11 @@ void take_grid(Settings& settings, const Options& options) {
 Mandate mandate_of(const Options& options) {
   check_options(options);
   Mandate mandate;
-  if (!options.mandate.empty()) mandate = read_mandate(options.mandate);
+  if (options.live) {
+    mandate = mandate_in(options.live->mandate, options.mandate);
+  } else if (!options.mandate.empty()) {
+    mandate = read_mandate(options.mandate);
+  }
   for (const auto& one : declarations()) {
     const auto given = options.given.find(one.option);
     if (one.option.empty() || given == options.given.end()) continue;
@@ -85,10 +89,20 @@ Mandate mandate_of(const Options& options) {
 Study load_study(const Options& options, Purpose purpose) {
   Study study;
   study.mandate = mandate_of(options);
-  study.sources = read_sources(study.mandate, options.threads);
-  study.universe = universe_of(study.sources, study.settings(), purpose);
-  study.sources.bars.clear();
-  if (study.sources.held && options.given.contains("--wealth")) {
+  const auto load = [&] {
+    Loaded loaded{read_sources(study.mandate, options.threads), {}};
+    loaded.universe = universe_of(loaded.sources, study.settings(), purpose);
+    loaded.sources.bars.clear();
+    return loaded;
+  };
+  if (options.live) {
+    const auto keys = keys_of(options.live->mandate, options.mandate);
+    study.loaded = options.live->kept->loaded(fmt::format("{}\n{}", int(purpose), keys.universe), load);
+    study.estimate_key = keys.estimate;
+  } else {
+    study.loaded = std::make_shared<const Loaded>(load());
+  }
+  if (study.sources().held && options.given.contains("--wealth")) {
     throw WrongUsage("--wealth", "it does nothing beside units and cash, which say what the wealth is",
                      Remedy("Leave it out, or give weights in place of units"));
   }
@@ -97,39 +111,61 @@ Study load_study(const Options& options, Purpose purpose) {
   return study;
 }
 
-Prepared prepare(Study study, std::optional<Day> before) {
+namespace {
+
+Prepared prepared(Study study, Basis basis) {
+  const std::shared_ptr<const Sources> sources(study.loaded, &study.loaded->sources);
+  const std::shared_ptr<const Universe> universe(study.loaded, &study.loaded->universe);
+  return {std::move(study.mandate.settings), sources, universe, std::move(basis), std::move(study.from)};
+}
+
+}  // namespace
+
+Prepared prepare(Study study, std::optional<Day> before, Kept* kept) {
   study.from.split = before;
-  const auto& settings = study.mandate.settings;
-  auto basis = basis_of(study.universe, study.sources, settings, before);
-  return {settings, std::move(study.sources), std::move(study.universe), std::move(basis), std::move(study.from)};
+  const auto& settings = study.settings();
+  if (kept == nullptr) {
+    auto basis = basis_of(study.universe(), study.sources(), settings, before);
+    return prepared(std::move(study), std::move(basis));
+  }
+  const auto estimated =
+      kept->estimated(fmt::format("{}\n{}", before ? to_string(*before) : "", study.estimate_key),
+                      [&] { return estimated_basis(study.universe(), study.sources(), settings, before); });
+  auto basis = with_limits(*estimated, study.universe(), study.sources(), settings);
+  return prepared(std::move(study), std::move(basis));
 }
 
 Prepared prepare_rehearsal(Study study) {
-  const auto& settings = study.mandate.settings;
-  study.from.split = split_of(settings);
-  auto basis = basis_before_split(study.universe, study.sources, settings);
-  return {settings, std::move(study.sources), std::move(study.universe), std::move(basis), std::move(study.from)};
+  study.from.split = split_of(study.settings());
+  auto basis = basis_before_split(study.universe(), study.sources(), study.settings());
+  return prepared(std::move(study), std::move(basis));
 }
 
 Prepared prepare(const Options& options) {
-  if (options.estimate.empty()) return prepare(load_study(options), day_option(options.text("--split"), "--split"));
+  if (options.estimate.empty()) {
+    return prepare(load_study(options), day_option(options.text("--split"), "--split"),
+                   options.live ? options.live->kept.get() : nullptr);
+  }
   const auto mandate = mandate_of(options);
   auto sources = read_sources_beside_an_estimate(mandate);
   auto basis = basis_of(exchange::read_estimate(options.estimate), sources, mandate.settings);
   report::Background from{.mandate = options.mandate, .estimate = options.estimate, .spelt = options.spelt};
   if (mandate.current) from.current = mandate.current->string();
-  return {mandate.settings, std::move(sources), std::nullopt, std::move(basis), std::move(from)};
+  return {mandate.settings, std::make_shared<const Sources>(std::move(sources)), nullptr, std::move(basis),
+          std::move(from)};
 }
 
 StopCheck patience_of(const Options& options) {
   const auto begin = std::chrono::steady_clock::now();
-  return [begin, patience = options.patience.value_or(usual_patience)] {
+  const auto stop = options.live ? options.live->stop : StopCheck();
+  return [begin, stop, patience = options.patience.value_or(usual_patience)] {
+    if (stop && stop()) return true;
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count() > patience;
   };
 }
 
 Portfolios portfolios_of(const Prepared& prepared, const Options& options) {
-  return inchtide::portfolios_of(prepared.basis, prepared.sources, prepared.settings,
+  return inchtide::portfolios_of(prepared.basis, *prepared.sources, prepared.settings,
                                  [&options] { return patience_of(options); });
 }
 

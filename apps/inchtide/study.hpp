@@ -1,6 +1,7 @@
 #pragma once
 // What options and mandate add up to: the study's values.
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
@@ -10,6 +11,7 @@
 #include "inchtide/report/chapter.hpp"
 #include "inchtide/study/basis.hpp"
 #include "inchtide/study/portfolios.hpp"
+#include "kept.hpp"
 #include "options.hpp"
 
 namespace inchtide::app {
@@ -20,11 +22,13 @@ Mandate mandate_of(const Options& options);
 // A study as far as its universe.
 struct Study {
   Mandate mandate;
-  Sources sources;  // less the bars, which are in the universe
-  Universe universe;
+  std::shared_ptr<const Loaded> loaded;
+  std::string estimate_key;  // of what is kept; empty where nothing is
   report::Background from;
 
   const Settings& settings() const { return mandate.settings; }
+  const Universe& universe() const { return loaded->universe; }
+  const Sources& sources() const { return loaded->sources; }
 };
 
 Study load_study(const Options& options, Purpose purpose = Purpose::returns);
@@ -32,18 +36,16 @@ Study load_study(const Options& options, Purpose purpose = Purpose::returns);
 // A study as far as its basis, from prices or an estimate that was given.
 struct Prepared {
   Settings settings;
-  Sources sources;
-  std::optional<Universe> universe;
+  std::shared_ptr<const Sources> sources;
+  std::shared_ptr<const Universe> universe;  // none beside an estimate
   Basis basis;
   report::Background from;
-
-  const Universe* universe_or_none() const { return universe ? &*universe : nullptr; }
 };
 
 // From --estimate, or from prices (before --split where given).
 Prepared prepare(const Options& options);
 // From prices that are loaded already.
-Prepared prepare(Study study, std::optional<Day> before);
+Prepared prepare(Study study, std::optional<Day> before, Kept* kept = nullptr);
 // The same for a rehearsal, from its split on.
 Prepared prepare_rehearsal(Study study);
 

@@ -55,6 +55,7 @@ Progress progress_line(const Options& options) {
 }  // namespace
 
 Watch watched(const Options& options) {
+  if (options.live) return {options.live->stop, {}};
   static std::weak_ptr<Signals> taken;  // several watches share them
   auto signals = taken.lock();
   if (!signals) taken = signals = std::make_shared<Signals>();

@@ -74,7 +74,7 @@ report::Chapter weigh(const Options& given) {
   std::optional<report::Sweep> sweep;
   if (!options.sweep.empty()) sweep = swept(prepared.basis, options);
   const auto orders = orders_of(prepared, portfolios, options);
-  auto chapter = report::weigh_chapter(portfolios, prepared.basis, prepared.universe_or_none(), prepared.settings,
+  auto chapter = report::weigh_chapter(portfolios, prepared.basis, prepared.universe.get(), prepared.settings,
                                        prepared.from, sweep, orders);
   if (orders) write_orders(report::orders_table(*orders, prepared.universe->currency), options);
   return chapter;

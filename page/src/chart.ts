@@ -8,7 +8,7 @@ import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 import type { Axis, Chart, Figures, Panel, Series } from "./data";
 import { button, element, save } from "./dom";
 import { by_scale, day } from "./format";
-import { change, current, is_dark, listen, toggle } from "./state";
+import { at_end, change, current, is_dark, listen, toggle } from "./state";
 
 echarts.use([
   CustomChart, HeatmapChart, LineChart, ScatterChart,
@@ -69,10 +69,19 @@ export class ChartView {
       element("figcaption", {}, element("b", {}, chart.title), " ", element("span", { class: "quiet" }, chart.subtitle), tools),
       this.plot, key_of(chart, assets), this.read_out,
     );
-    new IntersectionObserver((seen) => seen.some((one) => one.isIntersecting) && this.draw(), { rootMargin: "400px" })
-      .observe(this.plot);
-    new ResizeObserver(() => this.drawn?.resize()).observe(this.plot);
-    window.addEventListener("beforeprint", () => this.draw());
+    const seen = new IntersectionObserver((seen) => seen.some((one) => one.isIntersecting) && this.draw(), { rootMargin: "400px" });
+    seen.observe(this.plot);
+    const sized = new ResizeObserver(() => this.drawn?.resize());
+    sized.observe(this.plot);
+    const draw = () => this.draw();
+    window.addEventListener("beforeprint", draw);
+    at_end(() => {
+      seen.disconnect();
+      sized.disconnect();
+      window.removeEventListener("beforeprint", draw);
+      this.drawn?.dispose();
+      this.drawn = null;
+    });
     listen(["theme", "picked"], () => this.drawn?.setOption(this.option(), { notMerge: true }));
     listen(["from", "to"], () => this.zoom());
     this.plot.addEventListener("keydown", (event) => this.press(event));

@@ -90,6 +90,13 @@ export interface Study {
   command: string;
 }
 
+/** What the tool writes as JSON of one stage. */
+export interface Document {
+  command: string;
+  inputs: Record<string, unknown>;
+  result: Record<string, unknown>;
+}
+
 /** Deflated and in base64, so that a page of years of prices stays small. */
 export async function read_study(): Promise<Study> {
   const packed = document.getElementById("study")!.textContent!.trim();
@@ -98,8 +105,40 @@ export async function read_study(): Promise<Study> {
   const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("deflate"));
   const study = JSON.parse(await new Response(stream).text()) as Study;
   make_dense(study.estimate);
+  study.chapters.forEach(unshare);
   for (const corner of study.corners) corner.binding ??= [];
   return study;
+}
+
+/** A series along the same figures as an earlier one of its chart has that one's number in their place. */
+function unshare(chapter: Chapter): void {
+  for (const chart of chapter.charts) {
+    const all = [...chart.series, ...chart.below.flatMap((panel) => panel.series)];
+    for (const series of all) if (typeof series.x === "number") series.x = all[series.x as unknown as number]!.x;
+  }
+}
+
+/** A study that nothing is known of yet. */
+export const empty_study = (): Study => ({
+  title: "", version: "", from: "", to: "", currency: "", benchmark: "", chapters: [], corners: [], portfolios: [], inputs: {}, command: "",
+  estimate: { assets: [], expected_return: [], covariance: [], risk_free: 0 },
+});
+
+/** Works a chapter into the study, in the place of the one that it had. */
+export function take(study: Study, chapter: Chapter, { inputs, result }: Document): void {
+  unshare(chapter);
+  const at = study.chapters.findIndex((one) => one.command === chapter.command);
+  if (at >= 0) study.chapters[at] = chapter;
+  else study.chapters.push(chapter);
+  if (typeof inputs["benchmark"] === "string") study.benchmark = inputs["benchmark"];
+  if (chapter.command === "inspect") [study.from, study.to] = [String(result["from"]), String(result["to"])];
+  if (chapter.command === "estimate") {
+    study.estimate = result as unknown as Estimate;
+    make_dense(study.estimate);
+    study.inputs = inputs;
+  }
+  if (chapter.command === "frontier") study.corners = (result["corners"] as Corner[]).map((one) => ({ ...one, binding: one.binding ?? [] }));
+  if (chapter.command === "weigh") study.portfolios = result["portfolios"] as Portfolio[];
 }
 
 function make_dense(estimate: Estimate): void {

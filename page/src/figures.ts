@@ -13,7 +13,12 @@ export interface PortfolioFigures {
 
 export function figures_of(estimate: Estimate, weights: Weights): PortfolioFigures {
   const w = estimate.assets.map((asset) => weights[asset] ?? 0);
-  const moved = estimate.covariance.map((row) => row.reduce((sum, c, j) => sum + c * w[j]!, 0));
+  const held = w.flatMap((weight, j) => (weight === 0 ? [] : [j]));
+  const moved = estimate.covariance.map((row) => {
+    let sum = 0;
+    for (const j of held) sum += row[j]! * w[j]!;
+    return sum;
+  });
   const variance = w.reduce((sum, weight, i) => sum + weight * moved[i]!, 0);
   const sum = w.reduce((total, weight) => total + weight, 0);
   const volatility = Math.sqrt(Math.max(0, variance));
@@ -82,6 +87,30 @@ export function best_at_volatility(estimate: Estimate, corners: Corner[], volati
     else far = middle;
   }
   return at_place(corners, far).expected_return;
+}
+
+/** The frontier as a line to draw: its corners, and so many more places between each two, as volatility bends there. */
+export function line_of(estimate: Estimate, corners: Corner[], between: number): { volatility: number; expected_return: number }[] {
+  const position = new Map(estimate.assets.map((asset, i) => [asset, i]));
+  const held = corners.map(({ weights }) => Object.entries(weights).map(([asset, weight]) => ({ at: position.get(asset)!, weight })));
+  const line = [];
+  for (let k = 0; k + 1 < corners.length; ++k) {
+    const [a, b] = [corners[k]!, corners[k + 1]!];
+    let both = 0; // the covariance of the two, over what they hold
+    for (const { at, weight } of held[k]!) {
+      const row = estimate.covariance[at]!;
+      let sum = 0;
+      for (const other of held[k + 1]!) sum += row[other.at]! * other.weight;
+      both += weight * sum;
+    }
+    for (let step = 0; step < between; ++step) {
+      const share = step / between;
+      const variance = (1 - share) ** 2 * a.volatility ** 2 + 2 * share * (1 - share) * both + share ** 2 * b.volatility ** 2;
+      line.push({ volatility: Math.sqrt(Math.max(0, variance)), expected_return: a.expected_return + share * (b.expected_return - a.expected_return) });
+    }
+  }
+  const { volatility, expected_return } = corners.at(-1)!;
+  return [...line, { volatility, expected_return }];
 }
 
 /** Half the sum of what weights change by, cash included. */

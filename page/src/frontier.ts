@@ -1,8 +1,8 @@
 // The frontier with a mark that moves along it: what the portfolio there is made of, at once and exactly.
 
-import type { Study, Weights } from "./data";
+import type { Corner, Study, Weights } from "./data";
 import { button, element } from "./dom";
-import { at_place, figures_of, place_of_return, turnover } from "./figures";
+import { at_place, figures_of, line_of, place_of_return, turnover } from "./figures";
 import { percent, points } from "./format";
 import { change, current, listen, toggle } from "./state";
 
@@ -23,6 +23,10 @@ export function round_steps(low: number, high: number, about: number): number[] 
   return steps;
 }
 
+/** Beyond so many assets their dots go without names; the name is at the pointer. */
+const most_labelled = 60;
+type Line = { volatility: number; expected_return: number }[];
+const moving_ms = 250;
 const [width, height] = [620, 430];
 const margin = { left: 62, right: 16, top: 14, bottom: 46 };
 
@@ -34,29 +38,30 @@ export class FrontierView {
   private readonly pinned = svg("circle", { r: 6, class: "pin" });
   private low: [number, number] = [0, 0]; // of the axes
   private high: [number, number] = [0, 0];
-  private readonly last: number;
   private is_close = false;
 
-  private readonly assets: { asset: string; x: number; y: number }[];
+  private readonly assets: { asset: string; x: number; y: number; dot?: SVGElement; name?: SVGElement | null }[]; // the highest return first
 
-  constructor(private readonly study: Study) {
-    const { corners, estimate } = study;
+  private readonly study: Study;
+  private readonly curve = svg("polyline", { class: "curve" });
+  private readonly lines = svg("g", {});
+  private readonly slider = element("input", { type: "range", min: "0", max: "1000", step: "1", "aria-label": "Along the frontier, by return" });
+  private readonly choices = element("span", { class: "tools" });
+  private last: number;
+  private before: Corner[] | null = null; // the frontier before this one: a faint line
+
+  constructor(study: Study) {
+    this.study = { ...study }; // as it is now: it is told of a later one
+    const { corners, estimate } = this.study;
     this.last = corners.length - 1;
     this.assets = estimate.assets.map((asset, i) => ({ asset, x: Math.sqrt(estimate.covariance[i]![i]!), y: estimate.expected_return[i]! }));
+    this.assets.sort((a, b) => b.y - a.y);
+    this.make_dots();
     this.draw();
-    const slider = element("input", { type: "range", min: "0", max: "1000", step: "1", "aria-label": "Along the frontier, by return" });
-    slider.addEventListener("input", () => this.go_to_return(this.return_at(Number(slider.value) / 1000)));
-    const keep = () => {
-      const here = at_place(corners, current().mark).expected_return;
-      const [top, bottom] = [corners[0]!.expected_return, corners[this.last]!.expected_return];
-      slider.value = String(Math.round((1000 * (here - bottom)) / (top - bottom || 1)));
-    };
-    const choices = study.portfolios
-      .map((one) => ({ one, place: this.place_of(one.weights) }))
-      .filter(({ place }) => place !== null)
-      .map(({ one, place }) => button(one.name, `Go to ${one.name}`, () => change({ mark: place! })));
-    const tools = element("div", { class: "along" }, "Least risk", slider, "Most return");
-    const pins = element("div", { class: "tools" }, ...choices,
+    this.slider.addEventListener("input", () => this.go_to_return(this.return_at(Number(this.slider.value) / 1000)));
+    this.offer();
+    const tools = element("div", { class: "along" }, "Least risk", this.slider, "Most return");
+    const pins = element("div", { class: "tools" }, this.choices,
       button("Pin this", "Keep this portfolio to compare others with", () => change({ pin: current().mark })),
       button("Take the pin off", "Compare no more", () => change({ pin: null })));
     const closer = button("Closer", "The frontier alone, or all assets beside it", () => {
@@ -68,10 +73,31 @@ export class FrontierView {
     pins.append(closer);
     this.box = element("div", { class: "frontier-view" }, element("div", {}, this.picture, tools, pins), this.side);
     this.listen_to_hands();
-    listen(["mark", "pin"], () => (this.show(), keep()));
-    listen(["picked"], () => this.show());
+    listen(["mark", "pin", "picked"], () => this.show());
     this.show();
-    keep();
+  }
+
+  /** The frontier under other limits: it moves from the one before, and the mark stays at its return. */
+  renew(corners: Corner[]): void {
+    const at = at_place(this.study.corners, current().mark).expected_return;
+    this.before = this.study.corners;
+    this.study.corners = corners;
+    this.last = corners.length - 1;
+    const [low, high] = [this.low, this.high];
+    this.scale();
+    if ([0, 1].every((k) => low[k] === this.low[k] && high[k] === this.high[k])) this.draw_lines();
+    else this.draw();
+    this.move();
+    change({ mark: place_of_return(corners, at), pin: null });
+  }
+
+  /** Portfolios that lie on it, to go to. */
+  offer(portfolios = this.study.portfolios): void {
+    this.study.portfolios = portfolios;
+    this.choices.replaceChildren(...portfolios
+      .map((one) => ({ one, place: this.place_of(one.weights) }))
+      .filter(({ place }) => place !== null)
+      .map(({ one, place }) => button(one.name, `Go to ${one.name}`, () => change({ mark: place! }))));
   }
 
   /** Where on the frontier a portfolio stands; null where it isn't on it. */
@@ -98,8 +124,9 @@ export class FrontierView {
   private scale(): void {
     const { corners } = this.study;
     const beside = this.is_close ? [] : this.assets;
-    const xs = [...beside.map((a) => a.x), ...corners.map((c) => c.volatility)];
-    const ys = [...beside.map((a) => a.y), ...corners.map((c) => c.expected_return)];
+    const all = [...corners, ...(this.before ?? [])];
+    const xs = [...beside.map((a) => a.x), ...all.map((c) => c.volatility)];
+    const ys = [...beside.map((a) => a.y), ...all.map((c) => c.expected_return)];
     const room = Math.max((Math.max(...ys) - Math.min(...ys)) * 0.06, 1e-4);
     const across = Math.max((Math.max(...xs) - Math.min(...xs)) * 0.08, 1e-4);
     this.low = this.is_close ? [Math.min(...xs) - across, Math.min(...ys) - room] : [0, Math.min(...ys, 0) - room];
@@ -107,10 +134,8 @@ export class FrontierView {
   }
 
   private draw(): void {
-    const { corners, estimate } = this.study;
     this.scale();
     this.picture.replaceChildren();
-    const inside = this.assets.filter(({ x, y }) => x <= this.high[0] && x >= this.low[0] && y <= this.high[1] && y >= this.low[1]);
     for (const at of round_steps(this.low[1], this.high[1], 6)) {
       this.picture.append(svg("line", { x1: margin.left, x2: width - margin.right, y1: this.y(at), y2: this.y(at), class: "rule" }));
       this.picture.append(svg("text", { x: margin.left - 8, y: this.y(at) + 4, class: "tick end" }, percent(at, this.is_close ? 1 : 0)));
@@ -120,30 +145,88 @@ export class FrontierView {
     }
     this.picture.append(svg("text", { x: (width + margin.left) / 2, y: height - 8, class: "title middle" }, "volatility, % per year"));
     this.picture.append(svg("text", { x: 14, y: height / 2, class: "title middle", transform: `rotate(-90 14 ${height / 2})` }, "expected return, % per year"));
-    const taken: { left: number; right: number; y: number }[] = [];
-    for (const { asset, x, y } of [...inside].sort((a, b) => b.y - a.y)) {
-      const dot = svg("g", { class: "asset" });
-      const at_left = this.x(x) + 12 + 7.2 * asset.length > width;
-      const left = at_left ? this.x(x) - 7 - 7.2 * asset.length : this.x(x) + 7;
-      const right = left + 7.2 * asset.length;
-      let label = this.y(y) + 4; // below the labels that it would lie on
-      while (taken.some((one) => one.left < right && left < one.right && Math.abs(one.y - label) < 12)) label += 2;
-      taken.push({ left, right, y: label });
-      dot.append(svg("circle", { cx: this.x(x), cy: this.y(y), r: 4 }),
-        svg("text", { x: at_left ? this.x(x) - 7 : left, y: label, class: at_left ? "end" : "" }, asset));
-      dot.append(svg("title", {}, `${asset}: ${percent(y)} at ${percent(x)}`));
-      dot.addEventListener("click", () => toggle(asset));
-      dot.dataset["asset"] = asset;
-      this.picture.append(dot);
-    }
-    const line = [];
-    for (let k = 0; k <= this.last * 12; ++k) {
-      const place = at_place(corners, k / 12);
-      line.push(`${this.x(figures_of(estimate, place.weights).volatility).toFixed(2)},${this.y(place.expected_return).toFixed(2)}`);
-    }
-    this.picture.append(svg("polyline", { points: line.join(" "), class: "curve" }));
-    for (const corner of corners) this.picture.append(svg("circle", { cx: this.x(corner.volatility), cy: this.y(corner.expected_return), r: 2.6, class: "corner" }));
+    this.place_dots();
+    this.picture.append(this.dots, this.lines);
+    this.draw_lines();
     this.picture.append(this.pinned, this.mark);
+  }
+
+  /** Dots and their names, made once. */
+  private readonly dots = svg("g", {});
+  private make_dots(): void {
+    const many = this.assets.length > most_labelled;
+    for (const one of this.assets) {
+      const { asset, x, y } = one;
+      one.name = many ? null : svg("text", {}, asset);
+      one.dot = svg("g", { class: "asset" });
+      one.dot.append(svg("circle", { r: many ? 2.5 : 4 }), ...(one.name ? [one.name] : []), svg("title", {}, `${asset}: ${percent(y)} at ${percent(x)}`));
+      one.dot.addEventListener("click", () => toggle(asset));
+      one.dot.dataset["asset"] = asset;
+      this.dots.append(one.dot);
+    }
+  }
+
+  private place_dots(): void {
+    const taken: { left: number; right: number; y: number }[] = [];
+    for (const { asset, x, y, dot, name } of this.assets) {
+      const inside = x <= this.high[0] && x >= this.low[0] && y <= this.high[1] && y >= this.low[1];
+      dot!.classList.toggle("gone", !inside);
+      dot!.setAttribute("transform", `translate(${this.x(x)} ${this.y(y)})`);
+      if (!inside || !name) continue;
+      const long = 7.2 * asset.length;
+      const at_left = this.x(x) + 12 + long > width;
+      const left = at_left ? this.x(x) - 7 - long : this.x(x) + 7;
+      let label = this.y(y) + 4; // below the labels that it would lie on
+      while (taken.some((one) => one.left < left + long && left < one.right && Math.abs(one.y - label) < 12)) label += 2;
+      taken.push({ left, right: left + long, y: label });
+      name.setAttribute("x", at_left ? "-7" : "7");
+      name.setAttribute("y", String(label - this.y(y)));
+      name.setAttribute("class", at_left ? "end" : "");
+    }
+  }
+
+  private draw_lines(): void {
+    const { corners } = this.study;
+    this.lines.replaceChildren();
+    if (this.before) this.lines.append(svg("polyline", { points: this.points_of(this.line(this.before)), class: "curve before" }));
+    this.curve.setAttribute("points", this.points_of(this.line(corners)));
+    this.lines.append(this.curve);
+    for (const corner of corners) this.lines.append(svg("circle", { cx: this.x(corner.volatility), cy: this.y(corner.expected_return), r: 2.6, class: "corner" }));
+  }
+
+  private readonly known = new WeakMap<Corner[], Line>();
+  private line(corners: Corner[]): Line {
+    const known = this.known.get(corners) ?? line_of(this.study.estimate, corners, corners.length > 100 ? 3 : 12);
+    this.known.set(corners, known);
+    return known;
+  }
+
+  private points_of(line: Line): string {
+    return line.map((at) => `${this.x(at.volatility).toFixed(2)},${this.y(at.expected_return).toFixed(2)}`).join(" ");
+  }
+
+  /** The line goes from where it was to where it is, each part of the returns along its way. */
+  private move(): void {
+    if (!this.before || matchMedia("(prefers-reduced-motion: reduce)").matches) return;
+    const sampled = (corners: Corner[]) => {
+      const line = this.line(corners);
+      const steps = 80;
+      return Array.from({ length: steps + 1 }, (_, k) => line[Math.round((k / steps) * (line.length - 1))]!);
+    };
+    const [from, to] = [sampled(this.before), sampled(this.study.corners)];
+    const ends = this.curve.getAttribute("points")!;
+    const begun = performance.now();
+    const step = (now: number) => {
+      const share = Math.min(1, Math.max(0, now - begun) / moving_ms);
+      if (share === 1) return this.curve.setAttribute("points", ends);
+      const part = share * (2 - share);
+      this.curve.setAttribute("points", this.points_of(to.map((at, k) => ({
+        volatility: from[k]!.volatility + part * (at.volatility - from[k]!.volatility),
+        expected_return: from[k]!.expected_return + part * (at.expected_return - from[k]!.expected_return),
+      }))));
+      requestAnimationFrame(step);
+    };
+    step(begun);
   }
 
   private listen_to_hands(): void {
@@ -183,6 +266,8 @@ export class FrontierView {
   private show(): void {
     const { corners, estimate } = this.study;
     const place = at_place(corners, current().mark);
+    const [top, bottom] = [corners[0]!.expected_return, corners[this.last]!.expected_return];
+    this.slider.value = String(Math.round((1000 * (place.expected_return - bottom)) / (top - bottom || 1)));
     const figures = figures_of(estimate, place.weights);
     for (const dot of this.picture.querySelectorAll<SVGElement>(".asset")) {
       dot.classList.toggle("faint", current().picked.size > 0 && !current().picked.has(dot.dataset["asset"]!));

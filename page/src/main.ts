@@ -1,10 +1,12 @@
 // The page: a frame of sections, each a question with its finding, its pictures and its tables.
 
 import { ChartView } from "./chart";
-import { type Chapter, type Chart, read_study, type Study } from "./data";
+import { type Chapter, type Chart, empty_study, read_study, type Study, take } from "./data";
 import { button, element } from "./dom";
 import { FrontierView } from "./frontier";
-import { change, current, is_dark, listen, read_address } from "./state";
+import { type Answer, Link } from "./link";
+import { Live } from "./live";
+import { change, current, in_scope, is_dark, listen, make_anew, read_address, this_scope } from "./state";
 import { table_view } from "./table";
 import { what_if } from "./what_if";
 
@@ -49,10 +51,11 @@ function family_view(family: Chart[], study: Study, assets: Set<string>): HTMLEl
   const of = (chart: Chart) => chart.name.slice(first.name.length + 1);
   const choice = element("select", { "aria-label": `Which ${first.name}` }, ...variants.map((chart) => element("option", {}, of(chart))));
   const place = element("div", {});
+  const here = this_scope();
   const views = new Map<string, HTMLElement>();
   const show = () => {
     const chart = variants.find((one) => of(one) === choice.value)!;
-    if (!views.has(chart.name)) views.set(chart.name, view(chart));
+    if (!views.has(chart.name)) views.set(chart.name, in_scope(here, () => view(chart)));
     place.replaceChildren(views.get(chart.name)!);
   };
   choice.addEventListener("change", show);
@@ -70,20 +73,44 @@ function family_view(family: Chart[], study: Study, assets: Set<string>): HTMLEl
 
 const same_name = (one: string, other: string) => one.toLowerCase() === other.toLowerCase();
 
-function section_of(chapter: Chapter, study: Study, assets: Set<string>): HTMLElement {
-  const [name, question] = sections[chapter.command]!;
-  const box = element("section", { id: chapter.command, "aria-labelledby": `${chapter.command}-name` },
-    element("h2", { id: `${chapter.command}-name` }, name, element("span", { class: "quiet" }, ` ${question}`)),
-    element("p", { class: "sentence" }, chapter.sentence), warnings_view(chapter.warnings));
-  let charts = chapter.charts;
-  if (chapter.command === "frontier" && study.corners.length > 1) {
-    box.append(new FrontierView(study).box);
-    charts = charts.filter((chart) => chart.name !== "frontier");
-  }
-  if (chapter.command === "weigh" && study.corners.length > 1) box.append(what_if(study));
-  box.append(element("div", { class: "charts" }, ...families(charts).map((family) => family_view(family, study, assets))));
-  for (const table of chapter.tables) box.append(table_view(table, assets, name));
-  return box;
+/** A section of the page: what is in it can change, itself it stays. */
+interface Section {
+  box: HTMLElement;
+  head: HTMLElement;
+  view: HTMLElement;
+  body: HTMLElement;
+}
+
+function section_frame(command: string): Section {
+  const [name, question] = sections[command]!;
+  const head = element("div");
+  const view = element("div");
+  const body = element("div");
+  const box = element("section", { id: command, "aria-labelledby": `${command}-name` },
+    element("h2", { id: `${command}-name` }, name, element("span", { class: "quiet" }, ` ${question}`)), head, view, body);
+  return { box, head, view, body };
+}
+
+function fill_section(section: Section, chapter: Chapter, study: Study, assets: Set<string>): void {
+  make_anew(chapter.command, () => {
+    const [name] = sections[chapter.command]!;
+    section.head.replaceChildren(element("p", { class: "sentence" }, chapter.sentence), ...[warnings_view(chapter.warnings)].filter((one) => one !== null));
+    const moves = chapter.command === "frontier" && study.corners.length > 1; // then the curve has a view of its own
+    const charts = moves ? chapter.charts.filter((chart) => chart.name !== "frontier") : chapter.charts;
+    section.body.replaceChildren(
+      ...(chapter.command === "weigh" && study.corners.length > 1 ? [what_if(study)] : []),
+      element("div", { class: "charts" }, ...families(charts).map((family) => family_view(family, study, assets))),
+      ...chapter.tables.map((table) => table_view(table, assets, name)));
+  });
+}
+
+/** Puts a view of the frontier before what the section holds. */
+function frontier_view(section: Section, study: Study): FrontierView | null {
+  section.view.replaceChildren();
+  if (study.corners.length < 2) return null;
+  const view = make_anew("frontier view", () => new FrontierView(study));
+  section.view.replaceChildren(view.box);
+  return view;
 }
 
 function how_section(study: Study): HTMLElement {
@@ -113,25 +140,29 @@ interface Index {
   box: HTMLElement;
   /** Marks the section's entry while it is in view. */
   watch: (section: HTMLElement) => void;
+  /** What stands below the entries. */
+  tell: (study: Study) => void;
 }
 
-function index_of(study: Study): Index {
-  const entries: [string, string][] = [...study.chapters.map((one): [string, string] => [one.command, sections[one.command]![0]]), ["how", "How it was made"]];
+function index_of(commands: string[]): Index {
+  const entries: [string, string][] = [...commands.map((one): [string, string] => [one, sections[one]![0]]), ["how", "How it was made"]];
   const links = entries.map(([id, name]) => element("a", { href: `#${id}` }, name));
   links.forEach((link, k) => link.addEventListener("click", (event) => {
     event.preventDefault(); // the fragment holds the state
     document.getElementById(entries[k]![0])?.scrollIntoView();
   }));
-  const findings = study.chapters.find((one) => one.command === "inspect")?.tables.find((table) => table.name === "findings")?.rows.length ?? 0;
   const seen = new IntersectionObserver((events) => {
     for (const event of events) {
       if (!event.isIntersecting) continue;
       links.forEach((link, k) => link.setAttribute("aria-current", String(entries[k]![0] === event.target.id)));
     }
   }, { rootMargin: "-20% 0px -70% 0px" });
-  const box = element("nav", { "aria-label": "Sections" }, ...links,
-    element("p", { class: "quiet" }, `${findings} findings on prices`, element("br"), `last price ${study.to}`));
-  return { box, watch: (section) => seen.observe(section) };
+  const below = element("p", { class: "quiet" });
+  const tell = (study: Study) => {
+    const findings = study.chapters.find((one) => one.command === "inspect")?.tables.find((table) => table.name === "findings")?.rows.length ?? 0;
+    below.replaceChildren(`${findings} findings on prices`, element("br"), `last price ${study.to}`);
+  };
+  return { box: element("nav", { "aria-label": "Sections" }, ...links, below), watch: (section) => seen.observe(section), tell };
 }
 
 /** Lets the browser draw and answer before what comes next. */
@@ -147,30 +178,107 @@ function picked_line(): HTMLElement {
   return line;
 }
 
-async function start(): Promise<void> {
-  const study = await read_study();
-  const assets = new Set(study.estimate.assets);
-  if (study.benchmark !== "") assets.add(study.benchmark);
-  document.title = study.title;
-  const header = element("header", {},
-    element("h1", {}, study.title),
-    element("span", { class: "quiet" }, `${study.from} to ${study.to} · ${study.currency} · ${study.estimate.assets.length} assets${study.benchmark === "" ? "" : ` beside ${study.benchmark}`}`),
-    picked_line(), element("span", { class: "tools" }, theme_switch(), button("Print", "Print the page as it stands", () => window.print())));
+interface Frame {
+  main: HTMLElement;
+  index: Index;
+  /** What the top line and the index say of the study. */
+  tell: (study: Study) => void;
+}
+
+function frame(title: string, commands: string[]): Frame {
+  document.title = title;
+  const about = element("span", { class: "quiet" });
+  const header = element("header", {}, element("h1", {}, title), about, picked_line(),
+    element("span", { class: "tools" }, theme_switch(), button("Print", "Print the page as it stands", () => window.print())));
   const main = element("main");
-  const index = index_of(study);
+  const index = index_of(commands);
   document.body.replaceChildren(header, index.box, main);
+  const tell = (study: Study) => {
+    const count = study.estimate.assets.length;
+    const beside = study.benchmark === "" ? "" : ` beside ${study.benchmark}`;
+    about.textContent = [`${study.from} to ${study.to}`, study.currency, `${count} assets${beside}`].filter((one) => one !== "").join(" · ");
+    index.tell(study);
+  };
+  return { main, index, tell };
+}
+
+const names_of = (study: Study) => new Set([...study.estimate.assets, ...(study.benchmark === "" ? [] : [study.benchmark])]);
+
+async function show_file(): Promise<void> {
+  const study = await read_study();
+  const assets = names_of(study);
+  const { main, index, tell } = frame(study.title, study.chapters.map((one) => one.command));
+  tell(study);
   const follow = () => read_address(assets, study.corners.length - 1);
   window.addEventListener("hashchange", follow); // a link that is put into the same window
   follow();
-  const add = (section: HTMLElement) => {
-    main.append(section);
-    index.watch(section);
-  };
   for (const chapter of study.chapters) {
-    add(section_of(chapter, study, assets));
+    const section = section_frame(chapter.command);
+    fill_section(section, chapter, study, assets);
+    if (chapter.command === "frontier") frontier_view(section, study);
+    main.append(section.box);
+    index.watch(section.box);
     await breath();
   }
-  add(how_section(study));
+  const how = how_section(study);
+  main.append(how);
+  index.watch(how);
+}
+
+async function show_live(link: Link): Promise<void> {
+  const outline = await link.outline();
+  const study: Study = { ...empty_study(), title: `${outline.title}: a study, live`, version: outline.version, currency: outline.currency, command: `inchtide explore --mandate ${outline.mandate}` };
+  const { main, index, tell } = frame(study.title, outline.chapters);
+  const made = new Map(outline.chapters.map((command) => [command, section_frame(command)]));
+  let view: FrontierView | null = null;
+  let of: Study["estimate"] | null = null; // the estimate that the view is of
+  let followed = false; // a link is followed once there is what it names
+  const show_frontier = () => {
+    const { corners } = study;
+    if (view && of === study.estimate && corners.length > 1) return view.renew(corners);
+    const at = view && of ? current().mark : null;
+    view = frontier_view(made.get("frontier")!, study);
+    of = study.estimate;
+    if (corners.length === 0) return;
+    if (!followed) (followed = true), read_address(names_of(study), corners.length - 1);
+    else if (at !== null) change({ mark: Math.min(at, corners.length - 1), pin: null });
+  };
+  const moved = (corners: Study["corners"]) => {
+    study.corners = corners;
+    show_frontier();
+  };
+  const arrived = ({ document: text, view: chapter }: Answer) => {
+    const drawn = study.corners;
+    take(study, chapter, text);
+    if (chapter.command === "frontier" && JSON.stringify(drawn) !== JSON.stringify(study.corners) || of !== study.estimate && chapter.command === "frontier") show_frontier();
+    if (chapter.command === "weigh") view?.offer(study.portfolios);
+    tell(study);
+    fill_section(made.get(chapter.command)!, chapter, study, names_of(study));
+    if (chapter.command === "estimate") how.replaceChildren(...how_section(study).childNodes);
+  };
+  const failed = (command: string, problem: string) => {
+    const section = made.get(command)!;
+    make_anew(command, () => section.body.replaceChildren());
+    if (command === "frontier") section.view.replaceChildren();
+    section.head.replaceChildren(element("p", { class: "problem" }, problem));
+  };
+  const how = how_section(study);
+  const live = new Live(link, outline, { moved, arrived, failed });
+  for (const section of [...[...made.values()].map((one) => one.box), how]) {
+    main.append(section);
+    index.watch(section);
+  }
+  for (const { head } of made.values()) head.replaceChildren(element("p", { class: "quiet" }, "Being computed …"));
+  made.get("frontier")!.head.after(live.panel);
+  document.body.append(live.bar);
+  window.addEventListener("hashchange", () => read_address(names_of(study), study.corners.length - 1));
+  await live.compute(outline.chapters);
+}
+
+async function start(): Promise<void> {
+  const link = Link.open();
+  if (link) await show_live(link);
+  else await show_file();
 }
 
 start().catch((error: unknown) => {

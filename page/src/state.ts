@@ -12,18 +12,51 @@ export interface State {
 export type Part = keyof State;
 
 const state: State = { picked: new Set(), from: null, to: null, mark: 0, pin: null, theme: "system" };
-const listeners: { parts: Part[]; told: () => void }[] = [];
+
+/** A part of the page that can be made anew: what listens within it goes with it. */
+export interface Scope {
+  listeners: { parts: Part[]; told: () => void }[];
+  ends: (() => void)[];
+}
+const scopes = new Map<string, Scope>([["page", { listeners: [], ends: [] }]]);
+let scope = scopes.get("page")!;
 
 export const current = (): Readonly<State> => state;
+export const this_scope = (): Scope => scope;
+
+export function in_scope<Made>(of: Scope, make: () => Made): Made {
+  const before = scope;
+  scope = of;
+  try {
+    return make();
+  } finally {
+    scope = before;
+  }
+}
+
+/** Makes a part of the page; what an earlier one of the name listened to is over. */
+export function make_anew<Made>(name: string, make: () => Made): Made {
+  for (const end of scopes.get(name)?.ends ?? []) end();
+  const made = { listeners: [], ends: [] };
+  scopes.set(name, made);
+  return in_scope(made, make);
+}
 
 export function listen(parts: Part[], told: () => void): void {
-  listeners.push({ parts, told });
+  scope.listeners.push({ parts, told });
+}
+
+/** Once this part of the page is made anew. */
+export function at_end(end: () => void): void {
+  scope.ends.push(end);
 }
 
 export function change(changes: Partial<State>): void {
   Object.assign(state, changes);
   const parts = Object.keys(changes) as Part[];
-  for (const one of listeners) if (one.parts.some((part) => parts.includes(part))) one.told();
+  for (const one of [...scopes.values()]) {
+    for (const { parts: of, told } of one.listeners) if (of.some((part) => parts.includes(part))) in_scope(one, told);
+  }
   write();
 }
 

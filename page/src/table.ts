@@ -6,22 +6,26 @@ import { current, listen, toggle } from "./state";
 
 /** Longer ones are cut until they are opened. */
 const first_shown = 30;
+const first_columns = 40;
 
 /** @param section names the section that it is in: tables of two may have the same title */
 export function table_view(table: Table, assets: Set<string>, section: string): HTMLElement {
   let rows = table.rows;
   let sorted = { column: -1, down: false };
   let all = rows.length <= first_shown;
+  let columns = Math.min(table.columns.length, first_columns);
+  let searched = "";
   const body = element("tbody");
   const is_figure = table.columns.map((column) => column.format !== "text" && column.format !== "day");
 
   const code_of = (row: Cell[]) => row.map((cell) => cell[1]).find((text) => assets.has(text));
   const fill = () => {
+    const found = searched === "" ? rows : rows.filter((row) => row.some(([, shown]) => shown.toLowerCase().includes(searched)));
     body.replaceChildren(
-      ...(all ? rows : rows.slice(0, first_shown)).map((row) => {
+      ...(all ? found : found.slice(0, first_shown)).map((row) => {
         const line = element("tr");
         const code = code_of(row);
-        row.forEach(([, shown], k) => {
+        row.slice(0, columns).forEach(([, shown], k) => {
           const cell = element("td", is_figure[k] ? { class: "figure" } : {});
           if (shown === code && code !== undefined) {
             const pick = button(code, `Pick ${code} in all tables and charts`, () => toggle(code));
@@ -59,10 +63,22 @@ export function table_view(table: Table, assets: Set<string>, section: string): 
     more!.remove();
     fill();
   });
-  const title = element("h3", {}, table.title, element("span", { class: "tools" }, button("CSV", `Save "${table.title}"`, () => save(`${table.name}.csv`, csv_of(table)))));
+  heads.slice(columns).forEach((head) => (head.hidden = true));
+  const wider = columns === heads.length ? null : button(`All ${heads.length} columns`, "Show the columns that are cut", () => {
+    columns = heads.length;
+    heads.forEach((head) => (head.hidden = false));
+    wider!.remove();
+    fill();
+  });
+  const search = table.rows.length <= first_shown ? null : element("input", { type: "search", placeholder: "Search", "aria-label": `Search in ${table.title}` });
+  search?.addEventListener("input", () => {
+    searched = search.value.trim().toLowerCase();
+    fill();
+  });
+  const title = element("h3", {}, table.title, element("span", { class: "tools" }, search, button("CSV", `Save "${table.title}"`, () => save(`${table.name}.csv`, csv_of(table)))));
   const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": `${section}: ${table.title}` },
     element("table", {}, element("thead", {}, element("tr", {}, ...heads)), body));
-  return element("div", { class: "table" }, title, scroll, more, ...table.notes.map((note) => element("p", { class: "quiet" }, note)));
+  return element("div", { class: "table" }, title, scroll, element("div", { class: "tools" }, more, wider), ...table.notes.map((note) => element("p", { class: "quiet" }, note)));
 }
 
 /** Cells without a figure come last, whichever way. */

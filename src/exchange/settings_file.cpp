@@ -2,12 +2,9 @@
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <toml++/toml.h>
-
 #include <algorithm>
-#include <sstream>
 
-#include "exchange/depth.hpp"
+#include "exchange/toml.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/files.hpp"
@@ -15,25 +12,9 @@
 namespace inchtide::exchange {
 namespace {
 
-/// The reader goes down one call a level: what is nested without end would end the program. Keys with dots nest too.
-void check_depth(const std::filesystem::path& path, const std::string& content) {
-  std::istringstream lines(content);
-  std::size_t number = 0;
-  const auto fail = [&](std::size_t line) {
-    throw InputError(Where::in_file(path.string(), line),
-                     fmt::format("it is nested more than {} levels deep", deepest_level), "Correct it there");
-  };
-  for (std::string line; std::getline(lines, line);) {
-    ++number;
-    const auto key = std::string_view(line).substr(0, line.find('='));
-    if (std::ranges::count(key, '.') > deepest_level || is_too_deep(line)) fail(number);
-  }
-  if (is_too_deep(content)) fail(0);
-}
-
 class Collector {
  public:
-  explicit Collector(const std::filesystem::path& path) : file_(path.string()) {}
+  explicit Collector(std::string file) : file_(std::move(file)) {}
 
   void table(const toml::table& table, const std::vector<std::string>& above) {
     std::vector<std::pair<std::string, const toml::node*>> entries;
@@ -107,20 +88,14 @@ std::string FileSetting::key() const {
   return fmt::format("{}", fmt::join(path, "."));
 }
 
-std::vector<FileSetting> read_settings_file(const std::filesystem::path& path) {
-  const auto content = read_text_file(path);
-  check_depth(path, content);
-  toml::table root;
-  try {
-    root = toml::parse(content, path.string());
-  } catch (const toml::parse_error& error) {
-    throw InputError(
-        Where::in_file(path.string(), error.source().begin.line, std::to_string(error.source().begin.column)),
-        std::string(error.description()), "Check the TOML there");
-  }
-  Collector collector(path);
-  collector.table(root, {});
+std::vector<FileSetting> settings_in(const std::string& text, const std::string& file) {
+  Collector collector(file);
+  collector.table(toml_in(text, file), {});
   return collector.take();
+}
+
+std::vector<FileSetting> read_settings_file(const std::filesystem::path& path) {
+  return settings_in(read_text_file(path), path.string());
 }
 
 }  // namespace inchtide::exchange

@@ -48,16 +48,22 @@ RiskReturn Frontier::risk_and_return(std::size_t corner, double risk_free) const
 
 std::vector<RiskReturn> Frontier::line(double risk_free, int between) const {
   whole_within(between, 0, 10'000, "points between corners");
-  auto at_rate = estimate_;
-  at_rate.risk_free = risk_free;
   std::vector<RiskReturn> points;
   for (std::size_t k = 0; k < corners_.size(); ++k) {
-    points.push_back(risk_and_return(k, risk_free));
-    if (k + 1 == corners_.size()) break;
+    const auto here = risk_and_return(k, risk_free);
+    points.push_back(here);
+    if (k + 1 == corners_.size() || between == 0) continue;
+    // Between two corners returns are straight and variances a parabola.
+    const auto next = risk_and_return(k + 1, risk_free);
     const Eigen::VectorXd from = weights(k), change = weights(k + 1) - from;
+    const Eigen::VectorXd moved = estimate_.covariance.product(change);
+    const double slope = 2 * from.dot(moved), bend = change.dot(moved);
     for (int part = 1; part <= between; ++part) {
-      const auto inner = inchtide::risk_and_return(at_rate, from + double(part) / (between + 1) * change);
-      points.push_back(inner.front());
+      const double s = double(part) / (between + 1);
+      const double variance = here.volatility * here.volatility + s * (slope + s * bend);
+      const double whole = here.expected_return + s * (next.expected_return - here.expected_return);
+      const double volatility = std::sqrt(std::max(0.0, variance));
+      points.push_back({whole, volatility, volatility > 0 ? (whole - risk_free) / volatility : 0});
     }
   }
   return points;

@@ -8,6 +8,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/exchange/files.hpp"
 #include "inchtide/exchange/settings_file.hpp"
 #include "inchtide/mandate/declarations.hpp"
 
@@ -167,8 +168,17 @@ std::vector<const FileSetting*> in_order(const std::vector<FileSetting>& setting
 
 }  // namespace
 
+const Declaration* declaration_at(const std::vector<std::string>& path) {
+  const auto* found = find(path);
+  return found == nullptr ? nullptr : found->declaration;
+}
+
 Mandate read_mandate(const std::filesystem::path& path) {
-  const auto settings = exchange::read_settings_file(path);
+  return mandate_in(exchange::read_text_file(path), path);
+}
+
+Mandate mandate_in(const std::string& text, const std::filesystem::path& path) {
+  const auto settings = exchange::settings_in(text, path.string());
   for (const auto& setting : settings) check(setting);
   check_needed(settings);
   Mandate mandate;

@@ -290,27 +290,29 @@ std::string in_full(const Frontier& frontier, double risk_free) {
   return to_text(corners_table(frontier, risk_free));
 }
 
+Json frontier_result(const Tracing& tracing, const Basis& basis) {
+  auto result = frontier_json(tracing.frontier, basis.risk_free);
+  if (tracing.frontier.bounds().tracking_error) restrict_to_ceiling(result, tracing);
+  if (!tracing.lower_half.empty()) result["lower_half"] = lower_half_json(tracing.lower_half, basis.estimate);
+  if (tracing.drawn) result["sensitivity"] = sensitivity_json(*tracing.drawn, basis.estimate.assets);
+  return result;
+}
+
 Chapter frontier_chapter(const Tracing& tracing, const Basis& basis, const Universe* universe, const Settings& settings,
                          const Background& from) {
   const auto& traced = tracing.frontier;
   const double risk_free = basis.risk_free;
   auto chapter = begin_chapter("frontier", basis, universe, settings, from, tracing.warnings);
   chapter.sentence = in_a_line(traced, risk_free);
-  auto& result = chapter.result;
   auto& tables = chapter.tables;
-  result = frontier_json(traced, risk_free);
+  chapter.result = frontier_result(tracing, basis);
   tables = {corners_table(traced, risk_free), comparison_table(tracing.chosen()), weights_table(tracing.chosen())};
   if (traced.bounds().tracking_error) {
-    restrict_to_ceiling(result, tracing);
     tables.insert(tables.begin() + 1, tracked_table(tracing.tracked, risk_free));
     tables[0].title += ", without the ceiling on the tracking error";
   }
-  if (!tracing.lower_half.empty()) {
-    result["lower_half"] = lower_half_json(tracing.lower_half, basis.estimate);
-    tables.push_back(lower_half_table(tracing.lower_half, risk_free));
-  }
+  if (!tracing.lower_half.empty()) tables.push_back(lower_half_table(tracing.lower_half, risk_free));
   if (tracing.drawn) {
-    result["sensitivity"] = sensitivity_json(*tracing.drawn, basis.estimate.assets);
     for (const auto& bands : tracing.drawn->portfolios) {
       tables.push_back(weight_bands_table(bands, basis.estimate.assets, *tracing.drawn));
     }

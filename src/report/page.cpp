@@ -117,6 +117,13 @@ std::string escaped(std::string_view text) {
   return safe;
 }
 
+PageBundle bundle_there() {
+  if (const auto bundle = page_bundle()) return *bundle;
+  throw OutsideFailure(
+      "The page was not built in: Node.js and npm were missing when Inch Tide was built. Install them and build it "
+      "again");
+}
+
 }  // namespace
 
 bool has_page() {
@@ -128,13 +135,24 @@ std::string_view page_notices() {
   return bundle ? bundle->notices : std::string_view();
 }
 
+Json view_of(const Chapter& chapter, const SpeltMeans& spelt) {
+  std::vector<std::string> none;
+  return chapter_json(chapter, spelt, none);
+}
+
+LivePage live_page() {
+  const auto bundle = bundle_there();
+  return {.html =
+              "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
+              "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>Inch Tide</title>\n"
+              "<link rel=\"stylesheet\" href=\"page.css\">\n<script src=\"page.js\" defer></script>\n</head>\n<body>\n"
+              "<p>This page is made in the browser: it needs JavaScript.</p>\n</body>\n</html>\n",
+          .script = bundle.script,
+          .style = bundle.style};
+}
+
 std::string page_of(const PageSource& source) {
-  const auto bundle = page_bundle();
-  if (!bundle) {
-    throw OutsideFailure(
-        "The page was not built in: Node.js and npm were missing when Inch Tide was built. Install them and build it "
-        "again");
-  }
+  const auto bundle = bundle_there();
   const auto data = packed(study_json(source));
   return fmt::format(
       "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
@@ -143,7 +161,7 @@ std::string page_of(const PageSource& source) {
       "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<title>{}</title>\n"
       "<style>{}</style>\n</head>\n<body>\n<p>This page is made in the browser: it needs JavaScript.</p>\n"
       "<script id=\"study\" type=\"application/json\">{}</script>\n<script>{}</script>\n</body>\n</html>\n",
-      bundle->script_digest, bundle->style_digest, escaped(source.title), bundle->style, data, bundle->script);
+      bundle.script_digest, bundle.style_digest, escaped(source.title), bundle.style, data, bundle.script);
 }
 
 }  // namespace inchtide::report

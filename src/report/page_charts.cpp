@@ -2,15 +2,23 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <charconv>
 #include <cmath>
-#include <cstdlib>
 
 namespace inchtide::report {
 namespace {
 
+constexpr std::size_t most_figures = 300'000;  // of a chart's lines
+
+/// To six figures, as many as a chart can show.
 Json figure(double value) {
   if (!std::isfinite(value)) return {};
-  return std::strtod(fmt::format("{:.6g}", value).c_str(), nullptr);
+  if (value == 0) return 0.0;
+  char text[32];
+  const auto end = std::to_chars(text, text + sizeof text, value, std::chars_format::general, 6).ptr;
+  std::from_chars(text, end, value);
+  return value;
 }
 
 Json figures(const std::vector<double>& values) {
@@ -89,9 +97,51 @@ Json all(const std::vector<Series>& series) {
   return list;
 }
 
+/// Series after series, panel by panel: one along the same figures as an earlier one has that one's number in their
+/// place.
+void share_x(std::vector<Json*>& series) {
+  std::vector<std::pair<std::size_t, const Json*>> known;
+  for (std::size_t k = 0; k < series.size(); ++k) {
+    auto& x = (*series[k])["x"];
+    const auto same = std::ranges::find_if(known, [&](const auto& one) { return *one.second == x; });
+    if (same != known.end()) {
+      x = same->first;
+    } else {
+      known.emplace_back(k, &x);
+    }
+  }
+}
+
+template <typename Value>
+void keep_each(std::vector<Value>& values, std::size_t stride) {
+  std::vector<Value> kept;
+  for (std::size_t k = 0; k < values.size(); k += stride) kept.push_back(values[k]);
+  if (!values.empty() && (values.size() - 1) % stride != 0) kept.push_back(values.back());
+  values = std::move(kept);
+}
+
+/// Lines over days of hundreds of assets: as many of their days as a page can hold, the last among them.
+Chart thinned(Chart chart) {
+  std::size_t figures = 0;
+  for (const auto& series : chart.series) {
+    if (const auto* line = std::get_if<Line>(&series)) figures += line->y.size();
+  }
+  const auto stride = (figures + most_figures - 1) / most_figures;
+  if (stride < 2 || chart.x.scale != Scale::day) return chart;
+  for (auto& series : chart.series) {
+    auto* line = std::get_if<Line>(&series);
+    if (line == nullptr) continue;
+    std::visit([&](auto& values) { keep_each(values, stride); }, line->x);
+    keep_each(line->y, stride);
+  }
+  chart.subtitle += fmt::format("{}one day in {} is drawn", chart.subtitle.empty() ? "" : "; ", stride);
+  return chart;
+}
+
 }  // namespace
 
-Json page_chart(const Chart& chart) {
+Json page_chart(const Chart& whole) {
+  const auto chart = thinned(whole);
   Json json{{"name", chart.name},
             {"title", chart.title},
             {"subtitle", chart.subtitle},
@@ -103,6 +153,12 @@ Json page_chart(const Chart& chart) {
             {"tight", chart.tight}};
   json["below"] = Json::array();
   for (const auto& panel : chart.below) json["below"].push_back({{"y", axis(panel.y)}, {"series", all(panel.series)}});
+  std::vector<Json*> series;
+  for (auto& one : json["series"]) series.push_back(&one);
+  for (auto& panel : json["below"]) {
+    for (auto& one : panel["series"]) series.push_back(&one);
+  }
+  share_x(series);
   json["heat"] = chart.heat ? Json{{"names", chart.heat->names}, {"values", figures(chart.heat->values)}} : Json();
   return json;
 }

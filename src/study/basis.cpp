@@ -120,6 +120,11 @@ EstimateOptions methods_of(const Universe& universe, const Sources& sources, con
 }
 
 Basis basis_of(const Universe& universe, const Sources& sources, const Settings& settings, std::optional<Day> before) {
+  return with_limits(estimated_basis(universe, sources, settings, before), universe, sources, settings);
+}
+
+Basis estimated_basis(const Universe& universe, const Sources& sources, const Settings& settings,
+                      std::optional<Day> before) {
   Basis basis;
   basis.known_to = before ? *before - std::chrono::days{1} : settings.to;
   auto returns = study_returns(universe, settings, before);
@@ -132,6 +137,11 @@ Basis basis_of(const Universe& universe, const Sources& sources, const Settings&
     basis.facts.benchmark = benchmark_risk(returns.assets, returns.benchmark, settings.methods.denominator);
   }
   basis.returns = std::move(returns.assets);
+  return basis;
+}
+
+Basis with_limits(Basis estimated, const Universe& universe, const Sources& sources, const Settings& settings) {
+  Basis basis = std::move(estimated);
   auto known = universe.tags.assets;
   for (const auto& history : universe.histories) known.push_back(history.asset);
   for (const auto& passed : universe.passed_over) known.push_back(passed.first);

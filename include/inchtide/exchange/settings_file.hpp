@@ -43,4 +43,8 @@ struct INCHTIDE_API FileSetting {
 ///         tables
 [[nodiscard]] INCHTIDE_API std::vector<FileSetting> read_settings_file(const std::filesystem::path& path);
 
+/// The same of a text.
+/// @param file names it
+[[nodiscard]] INCHTIDE_API std::vector<FileSetting> settings_in(const std::string& text, const std::string& file);
+
 }  // namespace inchtide::exchange

@@ -73,6 +73,9 @@ struct INCHTIDE_API Declaration {
 /// The declaration of an option, or nothing.
 [[nodiscard]] INCHTIDE_API const Declaration* declaration_of(std::string_view option);
 
+/// The declaration of a key of a mandate, table by table, whatever stands for its stars; or nothing.
+[[nodiscard]] INCHTIDE_API const Declaration* declaration_at(const std::vector<std::string>& path);
+
 /// The key of a mandate for what an error says can be changed, such as "estimate.every"; empty where there is none. For
 /// programs whose users write mandates: `error.notice().text(key_of)`.
 [[nodiscard]] INCHTIDE_API std::string key_of(Means means);

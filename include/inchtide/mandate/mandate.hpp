@@ -56,6 +56,9 @@ INCHTIDE_API void take_axis(Settings& settings, GridAxes& axes, std::string_view
 /// @throws InputError naming file, line and key: bad TOML, an unknown key or table, a value of the wrong kind
 [[nodiscard]] INCHTIDE_API Mandate read_mandate(const std::filesystem::path& path);
 
+/// The same of the text of a file, which need not be what stands in it.
+[[nodiscard]] INCHTIDE_API Mandate mandate_in(const std::string& text, const std::filesystem::path& path);
+
 /// Reads all that a study is made of: once, before its first step. In a folder one bad file, link or folder costs no
 /// other; it is passed over.
 /// @param threads files read at once; 0: one a processor

@@ -25,6 +25,9 @@ namespace inchtide::report {
 /// Its corners, with what changes at each.
 [[nodiscard]] INCHTIDE_API std::string in_full(const Frontier& frontier, double risk_free);
 
+/// The chapter's result alone: `corners` and what goes with them.
+[[nodiscard]] INCHTIDE_API Json frontier_result(const Tracing& tracing, const Basis& basis);
+
 /// Tables: corners, comparison and weights of the named portfolios, and where they were asked for tracked, lower-half,
 /// draws-AIM. Charts: frontier, transition. Result: `corners`, `minimum_variance`, `maximum_sharpe` (null where there
 /// is none), and where they were asked for `points`, `lower_half`, `sensitivity`.

@@ -41,6 +41,20 @@ struct INCHTIDE_API PageSource {
 /// missing
 [[nodiscard]] INCHTIDE_API std::string page_of(const PageSource& source);
 
+/// One chapter as the page has it: its sentence, warnings, tables and charts. For programs that serve a page chapter by
+/// chapter; `to_json` of the chapter goes with it.
+[[nodiscard]] INCHTIDE_API Json view_of(const Chapter& chapter, const SpeltMeans& spelt = {});
+
+/// The page without a study in it, to be served: it asks its server for all that it shows. The texts are there as long
+/// as the program runs.
+struct INCHTIDE_API LivePage {
+  std::string_view html;           ///< names "page.js" and "page.css"
+  std::string_view script, style;  ///< which these are
+};
+
+/// @throws OutsideFailure without the page built in
+[[nodiscard]] INCHTIDE_API LivePage live_page();
+
 /// Licences of the packages that the page is built with; empty without it.
 [[nodiscard]] INCHTIDE_API std::string_view page_notices();
 

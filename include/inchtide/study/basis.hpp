@@ -74,6 +74,17 @@ struct INCHTIDE_API Basis {
 [[nodiscard]] INCHTIDE_API Basis basis_of(const Universe& universe, const Sources& sources, const Settings& settings,
                                           std::optional<Day> before = std::nullopt);
 
+/// Its first half: the returns and what is estimated from them. A study that is explored keeps it while limits, aims
+/// and costs change.
+/// @param before as for `study_returns`
+[[nodiscard]] INCHTIDE_API Basis estimated_basis(const Universe& universe, const Sources& sources,
+                                                 const Settings& settings, std::optional<Day> before = std::nullopt);
+
+/// Its second half: limits, the risk-free rate and what is held now. `basis_of` is the one after the other.
+/// @throws InputError as `basis_of`
+[[nodiscard]] INCHTIDE_API Basis with_limits(Basis estimated, const Universe& universe, const Sources& sources,
+                                             const Settings& settings);
+
 /// The same from an estimate that is given: nothing of the sources but tags and weights counts.
 /// @throws InputError for units, which nothing makes weights of
 [[nodiscard]] INCHTIDE_API Basis basis_of(Estimate estimate, const Sources& sources, const Settings& settings);
