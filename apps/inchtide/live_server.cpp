@@ -87,6 +87,7 @@ class LiveServer::Parts {
     server_.set_read_timeout(patience_for_a_request);
     server_.set_keep_alive_timeout(1);
     server_.set_keep_alive_max_count(1000);
+    server_.set_socket_options([](socket_t) {});  // two servers never share a port
     server_.set_payload_max_length(largest_body);
     server_.set_default_headers({{"Content-Security-Policy", policy},
                                  {"Cache-Control", "no-store"},

@@ -189,6 +189,7 @@ int serve(Server& server, World& world, int port, const char* scheme) {
     std::cerr << "price-pier: the certificate or its key cannot be used\n";
     return 1;
   }
+  server.set_socket_options([](socket_t) {});  // two servers never share a port
   server.set_pre_routing_handler([&](const httplib::Request& request, httplib::Response& response) {
     std::this_thread::sleep_for(std::chrono::milliseconds(world.number("slow")));
     if (world.key.empty() || request.get_header_value("X-Pier-Key") == world.key) {

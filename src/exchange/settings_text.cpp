@@ -104,7 +104,8 @@ bool has_header(const std::string& text, const toml::node& table, const std::vec
   const auto begin = offset_of(text, {table.source().begin.line, 1});
   const auto line = text.substr(begin, after_line(text, begin) - begin);
   try {
-    const auto* found = node_at(toml::parse(line), path);
+    const auto alone = toml::parse(line);
+    const auto* found = node_at(alone, path);
     return found != nullptr && found->as_table() != nullptr && found->as_table()->empty();
   } catch (const toml::parse_error&) {
     return false;

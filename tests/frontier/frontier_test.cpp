@@ -131,6 +131,29 @@ void compare_with_grid(int n, int steps, unsigned seed) {
   }
 }
 
+TEST(FrontierLine, IsWhereTheWeightsBetweenCornersAre) {
+  std::mt19937_64 random(7);
+  for (int round = 0; round < 20; ++round) {
+    const auto problem = test::random_problem(random, 12, Traits{});
+    const auto frontier = trace_frontier(problem.estimate, problem.bounds);
+    auto at_rate = problem.estimate;
+    at_rate.risk_free = 0.01;
+    const auto line = frontier.line(0.01, 4);
+    ASSERT_EQ(line.size(), 5 * (frontier.corners().size() - 1) + 1);
+    for (std::size_t k = 0; k + 1 < frontier.corners().size(); ++k) {
+      for (std::size_t part = 0; part < 5; ++part) {
+        const Eigen::VectorXd weights =
+            (1 - double(part) / 5) * frontier.weights(k) + double(part) / 5 * frontier.weights(k + 1);
+        const auto wanted = risk_and_return(at_rate, weights).front();
+        const auto& at = line[5 * k + part];
+        EXPECT_NEAR(at.expected_return, wanted.expected_return, 1e-13);
+        EXPECT_NEAR(at.volatility, wanted.volatility, 1e-10);
+        EXPECT_NEAR(at.sharpe, wanted.sharpe, 1e-7 * (1 + std::abs(wanted.sharpe)));
+      }
+    }
+  }
+}
+
 TEST(BruteForce, NoGridPortfolioOfThreeAssetsBeatsTheFrontier) {
   for (unsigned seed : {1u, 2u, 3u, 4u, 5u}) compare_with_grid(3, 100, seed);
 }

@@ -532,5 +532,14 @@ TEST(Gather, AReadOnlyStoreIsSaidAndStillRead) {
   EXPECT_THAT(read.out, HasSubstr("KELPFARM"));
 }
 
+TEST(Provider, NeverSharesItsPort) {
+  const Pier pier;
+  const auto port = pier.url().substr(pier.url().rfind(':') + 1);
+  const auto second =
+      run("timeout 20 " + std::string(INCHTIDE_BIN) + "/price-pier --world " + demo + " --port " + port);
+  EXPECT_EQ(second.code, 3);
+  EXPECT_THAT(second.err, testing::HasSubstr("port " + port + " is taken"));
+}
+
 }  // namespace
 }  // namespace inchtide::test::gathering
