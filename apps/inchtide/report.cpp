@@ -14,6 +14,7 @@
 #include "inchtide/exchange/whole_folder.hpp"
 #include "inchtide/mandate/mandate.hpp"
 #include "inchtide/report/page.hpp"
+#include "inchtide/report/study_workbook.hpp"
 #include "output.hpp"
 #include "watch.hpp"
 
@@ -87,17 +88,6 @@ report::PageSource page_source(const Study& study, const Options& options) {
   return source;
 }
 
-std::vector<report::Table> all_tables(const Study& study) {
-  std::vector<report::Table> tables;
-  for (const auto& chapter : study.chapters) {
-    for (auto table : chapter.tables) {
-      table.name = chapter.command + " " + table.name;
-      tables.push_back(std::move(table));
-    }
-  }
-  return tables;
-}
-
 void run_report(Options& options) {
   if (options.mandate.empty()) {
     throw WrongUsage("--mandate", "a report is of a mandate, and none was given", Remedy("Name its file"));
@@ -121,7 +111,7 @@ void run_report(Options& options) {
   const auto drawn = deliver(deliveries, options);
   watch.check();
   watch.done(stages, stages);
-  report::write_workbook(all_tables(study), folder.path() / "study.xlsx", options.spelt);
+  report::write_study_workbook(study.chapters, folder.path() / "study.xlsx", options.spelt);
   exchange::write_text_file(folder.path() / "summary.txt", in_words(study, options.spelt));
   exchange::write_text_file(folder.path() / "licences.txt", report::page_notices());
   exchange::write_text_file(folder.path() / "study.html", report::page_of(page_source(study, options)));

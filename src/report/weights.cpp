@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "begin.hpp"
 #include "inchtide/base/percent.hpp"
@@ -272,6 +273,29 @@ Table orders_table(const OrderList& list, const std::string& currency) {
   return table;
 }
 
+namespace {
+
+/// Of the assets, by column: what sorts them into kinds, so neither names of their own nor figures.
+Json tags_json(const Tags& tags, const std::vector<std::string>& assets) {
+  auto json = Json::object();
+  for (const auto& column : tags.columns) {
+    auto of_assets = Json::object();
+    std::set<std::string> kinds;
+    bool figures = true;
+    for (const auto& asset : assets) {
+      const auto value = tags.value(asset, column);
+      if (!value) continue;
+      of_assets[asset] = *value;
+      kinds.insert(*value);
+      figures = figures && parse_number(*value).has_value();
+    }
+    if (!figures && kinds.size() < of_assets.size()) json[column] = std::move(of_assets);
+  }
+  return json;
+}
+
+}  // namespace
+
 Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis, const Universe* universe,
                       const Settings& settings, const Background& from, const std::optional<Sweep>& sweep,
                       const std::optional<OrderList>& orders) {
@@ -280,6 +304,7 @@ Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis, const Un
   if (!all.empty()) chapter.sentence = in_a_line(all.front());
   chapter.in_part = chapter.in_part || !unanswered.empty();
   chapter.result = weigh_json(all, unanswered, from.spelt);
+  chapter.result["tags"] = tags_json(basis.facts.tags, basis.estimate.assets);
   chapter.tables = {comparison_table(all, unanswered), weights_table(all), risk_table(all), binding_table(all),
                     left_out_table(all)};
   chapter.tables[0].notes.emplace_back(in_a_line(basis.estimate));

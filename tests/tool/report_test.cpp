@@ -4,6 +4,8 @@
 
 #include <filesystem>
 #include <fstream>
+#include <map>
+#include <sstream>
 
 #include "support/tool.hpp"
 
@@ -14,6 +16,22 @@ using testing::AllOf;
 using testing::Contains;
 using testing::EndsWith;
 using testing::HasSubstr;
+
+/// The spreadsheet has charts of its own, over its own cells.
+void expect_charts(const std::string& out) {
+  const auto part = [&](const std::string& name) { return run("unzip -p " + out + "/study.xlsx " + name).out; };
+  std::string titles;
+  for (const char* name : {"xl/charts/chart1.xml", "xl/charts/chart2.xml", "xl/charts/chart3.xml"}) {
+    const auto chart = part(name);
+    EXPECT_THAT(chart, HasSubstr("<c:f>'")) << "its figures are cells";
+    titles += chart;
+  }
+  EXPECT_THAT(titles, AllOf(HasSubstr("Efficient frontier"), HasSubstr("What 100 became"), HasSubstr("Weights")));
+  EXPECT_THAT(part("xl/workbook.xml"),
+              AllOf(HasSubstr("\"what-if\""), HasSubstr("\"frontier corners\""), HasSubstr("\"rehearse runs\"")));
+  // What a program that does not calculate shows.
+  EXPECT_THAT(part("xl/worksheets/sheet1.xml"), testing::ContainsRegex("<f>SQRT[^<]*</f><v>0\\.028"));
+}
 
 struct Reports : testing::Test {
   Folder base;
@@ -38,7 +56,72 @@ TEST_F(Reports, HaveThePageAndAllThatTheCommandsSay) {
   // The frontier is the one of the command itself.
   const auto alone = result_of("frontier" + mandate + "--split 2023-01-02");
   EXPECT_EQ(nlohmann::json::parse(text_of(out + "/frontier.json"))["result"]["corners"], alone["corners"]);
+  expect_charts(out);
   EXPECT_THAT(text_of(out + "/summary.txt"), AllOf(HasSubstr("frontier: "), HasSubstr("rehearse: ")));
+}
+
+/// A sheet as a spreadsheet program has it once it has calculated everything anew, cells that were typed into among it.
+std::vector<std::vector<std::string>> recalculated(const fs::path& book, const std::string& sheet,
+                                                   const std::string& typed = "") {
+  const Folder folder;
+  const auto said =
+      run("ssconvert --recalc " + typed +
+          " --export-type=Gnumeric_stf:stf_assistant -O 'format=raw separator=; quoting-mode=never sheet=" + sheet +
+          "' " + book.string() + " " + (folder / "sheet.csv").string());
+  EXPECT_EQ(said.code, 0) << said.err;
+  std::vector<std::vector<std::string>> rows;
+  std::istringstream lines(text_of(folder / "sheet.csv"));
+  for (std::string line; std::getline(lines, line);) {
+    rows.emplace_back();
+    std::istringstream cells(line);
+    for (std::string cell; std::getline(cells, cell, ';');) rows.back().push_back(cell);
+  }
+  return rows;
+}
+
+TEST_F(Reports, TheSpreadsheetAnswersAsTheToolDoes) {
+  if (run("ssconvert --version").code != 0) GTEST_SKIP() << "gnumeric is not installed here";
+  ASSERT_EQ(run_tool("report" + mandate + "--quiet --out " + out).code, 0);
+  const fs::path book = out + "/study.xlsx";
+  const auto figure = [](const std::vector<std::vector<std::string>>& rows, const std::string& name,
+                         std::size_t column) {
+    for (const auto& row : rows) {
+      if (!row.empty() && row[0] == name) return std::stod(row.at(column));
+    }
+    ADD_FAILURE() << "no row " << name;
+    return 0.0;
+  };
+  const auto same = [&](const std::vector<std::vector<std::string>>& rows, const nlohmann::json& portfolio) {
+    EXPECT_NEAR(figure(rows, "Expected return", 1), portfolio["expected_return"].get<double>(), 1e-12);
+    EXPECT_NEAR(figure(rows, "Volatility", 1), portfolio["volatility"].get<double>(), 1e-12);
+    EXPECT_NEAR(figure(rows, "Sharpe ratio", 1), portfolio["sharpe"].get<double>(), 1e-12);
+    for (const auto& [asset, share] : portfolio["risk_shares"].items())
+      EXPECT_NEAR(figure(rows, asset, 3), share.get<double>(), 1e-12) << asset;
+  };
+  // As it was written.
+  const auto first = recalculated(book, "what-if");
+  same(first, result_of("weigh --split 2023-01-02 --aim minimum-variance" + mandate)["portfolios"][0]);
+  EXPECT_EQ(first[2].at(3), "as the tool has it");
+  // With weights typed over it.
+  const std::map<std::string, std::string> mine{{"KELPFARM", "0.3"}, {"HOLLBOND", "0.45"}, {"MARROWGL", "0.15"}};
+  std::string typed;
+  bool assets = false;
+  for (std::size_t row = 0; row < first.size(); ++row) {
+    const auto& name = first[row].empty() ? std::string() : first[row][0];
+    if (name.empty()) assets = false;
+    if (assets) typed += "--set B" + std::to_string(row + 1) + "=" + (mine.contains(name) ? mine.at(name) : "0") + " ";
+    if (name == "Asset") assets = true;
+  }
+  const auto changed = recalculated(book, "what-if", typed);
+  std::ofstream(base / "mine.csv") << "asset,weight\nKELPFARM,30%\nHOLLBOND,45%\nMARROWGL,15%\n";
+  same(changed,
+       result_of("weigh --split 2023-01-02 --weights " + (base / "mine.csv").string() + mandate)["portfolios"][0]);
+  EXPECT_EQ(changed[2].at(3), "changed");
+  EXPECT_NEAR(figure(changed, "In cash", 1), 0.1, 1e-15);
+  EXPECT_NEAR(figure(changed, "bonds", 1), 0.45, 1e-15);
+  EXPECT_NEAR(figure(changed, "food", 1), 0.3, 1e-15);
+  EXPECT_NEAR(figure(changed, "MRD", 1), 0.15, 1e-15);
+  EXPECT_NEAR(figure(changed, "power", 1), 0, 1e-15);
 }
 
 TEST_F(Reports, AFileOfTheUsersIsNotLostAndAFailedRunLeavesTheOldOne) {
