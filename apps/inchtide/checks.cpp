@@ -41,7 +41,8 @@ constexpr Pair apart[] = {
     {"--last", "--trading-days", "each says how long the window is"},
     {"--trading-days", "--to", "they are counted from the first day on, or back from the last priced one"},
     {"--provider", "--prices", "prices from files need no provider"},
-    {"--list", "--assets", "each says which assets"}};
+    {"--list", "--assets", "each says which assets"},
+    {"--wide", "--quiet", "then no table is shown"}};
 
 /// One does nothing without the other.
 constexpr Pair together[] = {{"--step", "--sweep", "it is the step of a sweep"},

@@ -36,7 +36,9 @@ SpeltMeans means_of(const CLI::App& command) {
     if (means == Means::inspect) return "inchtide inspect";
     if (means == Means::views) return "[views] in the mandate";
     const auto option = option_for(means);
-    return option.empty() || command.get_option_no_throw(option) == nullptr ? "" : option;
+    if (!option.empty() && command.get_option_no_throw(option) != nullptr) return option;
+    // A command that takes all of it from the mandate has it changed there.
+    return command.get_option_no_throw("--prices") == nullptr ? key_of(means) : "";
   };
 }
 

@@ -316,6 +316,14 @@ void add_folder_option(CLI::App& command, Options& options, const std::string& h
       ->group("Output");
 }
 
+namespace {
+
+void add_wide_option(CLI::App& command, Options& options) {
+  command.add_flag("--wide", options.wide, "Tables whole, however wide and long")->group("Output");
+}
+
+}  // namespace
+
 void add_output_options(CLI::App& command, Options& options) {
   command.add_option("--json", options.json, "Write the result as JSON; - for standard output, and nothing else there")
       ->type_name("FILE")
@@ -327,6 +335,7 @@ void add_output_options(CLI::App& command, Options& options) {
       ->type_name("FILE")
       ->group("Output");
   command.add_flag("--quiet", options.quiet, "No tables on standard output, no warnings")->group("Output");
+  add_wide_option(command, options);
 }
 
 void add_report_options(CLI::App& command, Options& options) {
@@ -336,6 +345,11 @@ void add_report_options(CLI::App& command, Options& options) {
       ->type_name("FILE")
       ->group("Output");
   command.add_flag("--quiet", options.quiet, "Nothing on standard output, no warnings")->group("Output");
+}
+
+void add_full_option(CLI::App& command, Options& options) {
+  command.add_flag("--full", options.all_tables, "All tables, stage by stage, in place of one screen")->group("Output");
+  add_wide_option(command, options);
 }
 
 void add_explore_options(CLI::App& command, Options& options) {

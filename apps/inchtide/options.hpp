@@ -101,6 +101,8 @@ struct Options {
   std::string json, csv, xlsx, orders, out;
   std::vector<std::string> figures;
   bool quiet = false;
+  bool all_tables = false;
+  bool wide = false;
   // a call of a study that is explored
   std::optional<Live> live;
   // how the command that runs spells what can be changed
@@ -143,6 +145,8 @@ void add_folder_option(CLI::App& command, Options& options, const std::string& h
 void add_orders_options(CLI::App& command, Options& options);
 void add_output_options(CLI::App& command, Options& options);
 void add_report_options(CLI::App& command, Options& options);
+// That prints what one screen leaves out.
+void add_full_option(CLI::App& command, Options& options);
 void add_explore_options(CLI::App& command, Options& options);
 void add_figure_option(CLI::App& command, Options& options, const std::string& names);
 

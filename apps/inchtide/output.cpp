@@ -45,12 +45,12 @@ void add_figure(Delivery& delivery, const std::string& figure) {
   delivery.figure_files.push_back(figure.substr(colon + 1));
 }
 
-void write(const Delivery& delivery, const SpeltMeans& spelt) {
+void write(const Delivery& delivery, const SpeltMeans& spelt, const report::TextStyle& style) {
   const auto& [chapter, warnings, tables, json, csv, xlsx, figures, files] = delivery;
   if (warnings) {
     for (const auto& warning : chapter.warnings) spdlog::warn("{}", warning.text(spelt));
   }
-  if (tables && json != "-") to_screen(printable(report::to_text(chapter, spelt)));
+  if (tables && json != "-") to_screen(printable(report::to_text(chapter, spelt, style)));
   if (json == "-") {
     to_screen(report::to_json(chapter, spelt));
   } else if (!json.empty()) {
@@ -69,6 +69,11 @@ void write(const Delivery& delivery, const SpeltMeans& spelt) {
 
 }  // namespace
 
+report::TextStyle style_of(const Options& options) {
+  if (options.wide) return {};
+  return {.width = 100, .rows = 60, .rest = "--wide shows them"};
+}
+
 void to_screen(std::string_view text) {
   const bool written = std::fwrite(text.data(), 1, text.size(), stdout) == text.size();
   if (written && std::fflush(stdout) == 0) return;
@@ -82,7 +87,7 @@ Delivery delivery_of(report::Chapter chapter, const Options& options) {
 }
 
 Drawn deliver(const std::vector<Delivery>& all, const Options& options) {
-  for (const auto& delivery : all) write(delivery, options.spelt);
+  for (const auto& delivery : all) write(delivery, options.spelt, style_of(options));
   std::vector<std::pair<const report::Chart*, const std::string*>> figures;
   for (const auto& delivery : all) {
     for (std::size_t k = 0; k < delivery.figures.size(); ++k) {

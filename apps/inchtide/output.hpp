@@ -37,6 +37,9 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options);
 // @throws what a figure failed with
 void deliver(report::Chapter chapter, Options& options);
 
+// How tables are shown: in a terminal of usual width, unless all of them is wanted.
+report::TextStyle style_of(const Options& options);
+
 // To standard output, as it is.
 // @throws OutsideFailure when it is full or gone
 void to_screen(std::string_view text);

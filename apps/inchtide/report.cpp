@@ -16,6 +16,7 @@
 #include "inchtide/report/page.hpp"
 #include "inchtide/report/study_workbook.hpp"
 #include "output.hpp"
+#include "report.hpp"
 #include "watch.hpp"
 
 namespace inchtide::app {
@@ -25,16 +26,11 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t stages = 7;
 
-struct Study {
-  std::vector<report::Chapter> chapters;
-  std::vector<Notice> missing;  // chapters that could not be made, and why
-};
-
 /// Every stage by the same rules; weights are chosen before the split and rehearsed from it.
-Study study_of(Options options, const Watch& watch) {
+StudyReport study_of(Options options, const Watch& watch) {
   const auto mandate = read_mandate(options.mandate);
   if (mandate.settings.split) options.given["--split"] = {to_string(*mandate.settings.split)};
-  Study study;
+  StudyReport study;
   const auto add = [&](const char* name, const std::function<report::Chapter()>& make, bool needed) {
     watch.check();
     watch.done(study.chapters.size() + study.missing.size(), stages, name);
@@ -62,18 +58,8 @@ Study study_of(Options options, const Watch& watch) {
   return study;
 }
 
-/// What came out, a sentence a stage.
-std::string in_words(const Study& study, const SpeltMeans& spelt) {
-  std::string text;
-  for (const auto& chapter : study.chapters) {
-    if (!chapter.sentence.empty()) text += fmt::format("{}: {}\n", chapter.command, chapter.sentence);
-  }
-  for (const auto& missing : study.missing) text += missing.text(spelt) + "\n";
-  return text;
-}
-
 /// What the page is named after, and made of.
-report::PageSource page_source(const Study& study, const Options& options) {
+report::PageSource page_source(const StudyReport& study, const Options& options) {
   const auto mandate = read_mandate(options.mandate);
   report::PageSource source{.title = fs::path(options.mandate).stem().string(), .chapters = study.chapters};
   if (source.title == "mandate") source.title = fs::absolute(options.mandate).parent_path().filename().string();
@@ -94,9 +80,38 @@ void run_report(Options& options) {
   }
   if (options.out.empty()) throw WrongUsage("--out", "no folder was named for the report", Remedy("Name one"));
   if (!report::has_page()) (void)report::page_of({});  // says so before anything is computed
-  const auto watch = watched(options);                 // all through: a signal between two stages stops the next one
-  exchange::WholeFolder folder(options.out);
-  const auto study = study_of(options, watch);
+  const auto study = make_report(options, options.out);
+  report::Chapter chapter{.command = "report", .inputs = {{"mandate", options.mandate}}, .warnings = study.missing};
+  chapter.result = {{"files", study.files}};
+  chapter.in_part = study.in_part();
+  if (!options.quiet && options.json != "-") {
+    to_screen(in_words(study, options.spelt));
+    to_screen(fmt::format("\nOpen {}\n", (fs::path(options.out) / "study.html").string()));
+  }
+  deliver({{.chapter = chapter, .tables = false, .json = options.json}}, options);
+  if (chapter.in_part) options.exit_code = done_in_part;
+  if (study.failure) std::rethrow_exception(study.failure);
+}
+
+}  // namespace
+
+bool StudyReport::in_part() const {
+  return !missing.empty() || std::ranges::any_of(chapters, &report::Chapter::in_part);
+}
+
+std::string in_words(const StudyReport& study, const SpeltMeans& spelt) {
+  std::string text;
+  for (const auto& chapter : study.chapters) {
+    if (!chapter.sentence.empty()) text += report::in_lines(chapter.command + ": " + chapter.sentence, 100, "    ");
+  }
+  for (const auto& missing : study.missing) text += report::in_lines(missing.text(spelt), 100, "    ");
+  return text;
+}
+
+StudyReport make_report(const Options& options, const fs::path& where) {
+  const auto watch = watched(options);  // all through: a signal between two stages stops the next one
+  exchange::WholeFolder folder(where);
+  auto study = study_of(options, watch);
   std::vector<Delivery> deliveries;
   for (const auto& chapter : study.chapters) {
     Delivery delivery{chapter, !options.quiet && chapter.command == "inspect", false};
@@ -108,27 +123,18 @@ void run_report(Options& options) {
     }
     deliveries.push_back(std::move(delivery));
   }
-  const auto drawn = deliver(deliveries, options);
+  study.failure = deliver(deliveries, options).failure;
   watch.check();
   watch.done(stages, stages);
   report::write_study_workbook(study.chapters, folder.path() / "study.xlsx", options.spelt);
   exchange::write_text_file(folder.path() / "summary.txt", in_words(study, options.spelt));
-  exchange::write_text_file(folder.path() / "licences.txt", report::page_notices());
-  exchange::write_text_file(folder.path() / "study.html", report::page_of(page_source(study, options)));
-  report::Chapter chapter{.command = "report", .inputs = {{"mandate", options.mandate}}, .warnings = study.missing};
-  chapter.result = {{"files", report::Json::array()}};
-  for (const auto& file : folder.finish()) chapter.result["files"].push_back((fs::path(options.out) / file).string());
-  chapter.in_part = !study.missing.empty() || std::ranges::any_of(study.chapters, &report::Chapter::in_part);
-  if (!options.quiet && options.json != "-") {
-    to_screen(in_words(study, options.spelt));
-    to_screen(fmt::format("\nOpen {}\n", (fs::path(options.out) / "study.html").string()));
+  if (report::has_page()) {
+    exchange::write_text_file(folder.path() / "licences.txt", report::page_notices());
+    exchange::write_text_file(folder.path() / "study.html", report::page_of(page_source(study, options)));
   }
-  deliver({{.chapter = chapter, .tables = false, .json = options.json}}, options);
-  if (chapter.in_part) options.exit_code = done_in_part;
-  if (drawn.failure) std::rethrow_exception(drawn.failure);
+  for (const auto& file : folder.finish()) study.files.push_back((where / file).string());
+  return study;
 }
-
-}  // namespace
 
 void add_report(CLI::App& tool, Options& options) {
   auto& command = add_command(tool, options, "report", "The whole study as one page, figures and a spreadsheet",

@@ -13,10 +13,10 @@ std::string to_json(const Chapter& chapter, const SpeltMeans& spelt) {
   return whole.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-std::string to_text(const Chapter& chapter, const SpeltMeans& spelt) {
+std::string to_text(const Chapter& chapter, const SpeltMeans& spelt, const TextStyle& style) {
   std::string text;
   for (const auto& table : chapter.tables) {
-    if (table.preview != 0) text += to_text(table, spelt) + "\n";
+    if (table.preview != 0) text += to_text(table, spelt, style) + "\n";
   }
   return text;
 }

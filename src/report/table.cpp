@@ -2,21 +2,17 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
-#include <sstream>
 #include <stdexcept>
 
 #include "inchtide/base/percent.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/exchange/csv.hpp"
+#include "report/heading.hpp"
 
 namespace inchtide::report {
 namespace {
-
-/// Headings of up to this many characters aren't folded.
-constexpr std::size_t narrowest_heading = 9;
 
 std::string shown_number(double value, Format format) {
   if (!std::isfinite(value)) return "-";
@@ -33,37 +29,11 @@ std::string_view format_name(Format format) {
   return names[std::size_t(format)];
 }
 
-/// The number of characters that a UTF-8 text shows.
-std::size_t width_of(std::string_view text) {
-  return std::size_t(
-      std::ranges::count_if(text, [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
+}  // namespace
 
 std::string heading(const Column& column) {
   return column.unit.empty() ? column.name : fmt::format("{} [{}]", column.name, column.unit);
 }
-
-std::string padded(const std::string& text, std::size_t width, bool right) {
-  const std::string space(width - std::min(width, width_of(text)), ' ');
-  return right ? space + text : text + space;
-}
-
-/// A heading over a narrow column goes on several lines, broken between words.
-std::vector<std::string> folded(const std::string& text, std::size_t width) {
-  std::vector<std::string> lines;
-  std::istringstream words(text);
-  for (std::string word; words >> word;) {
-    if (!lines.empty() && width_of(lines.back()) + 1 + width_of(word) <= width) {
-      lines.back() += " " + word;
-    } else {
-      lines.push_back(word);
-      width = std::max(width, width_of(word));
-    }
-  }
-  return lines;
-}
-
-}  // namespace
 
 void Table::add(std::vector<Cell> row) {
   if (row.size() != columns.size()) throw std::logic_error("a row has as many cells as the table has columns");
@@ -75,57 +45,6 @@ std::string shown(const Cell& cell, Format format) {
   if (const auto* day = std::get_if<Day>(&cell)) return to_string(*day);
   if (const auto* number = std::get_if<double>(&cell)) return shown_number(*number, format);
   return "-";
-}
-
-std::string to_text(const Table& whole, const SpeltMeans& spelt) {
-  if (whole.preview && *whole.preview < whole.rows.size()) {
-    auto last = whole;
-    last.preview.reset();
-    last.rows.erase(last.rows.begin(), last.rows.end() - std::ptrdiff_t(*whole.preview));
-    last.notes.insert(
-        last.notes.begin(),
-        {{},
-         fmt::format("The last {} of {} rows", *whole.preview, with_thousands(double(whole.rows.size()))),
-         {{Means::table_files, "All are in tables written to files"}, {Means::workbook, "to a spreadsheet"}}});
-    return to_text(last, spelt);
-  }
-  const auto& table = whole;
-  const auto columns = table.columns.size();
-  const auto is_right = [&](std::size_t c) {
-    return table.columns[c].format != Format::text && table.columns[c].format != Format::day;
-  };
-  std::vector<std::size_t> widths;
-  std::vector<std::vector<std::string>> headings;
-  std::size_t heading_lines = 0;
-  for (std::size_t c = 0; c < columns; ++c) {
-    std::size_t width = 0;
-    for (const auto& row : table.rows) width = std::max(width, width_of(shown(row[c], table.columns[c].format)));
-    headings.push_back(folded(heading(table.columns[c]), std::max(width, narrowest_heading)));
-    for (const auto& line : headings.back()) width = std::max(width, width_of(line));
-    widths.push_back(width);
-    heading_lines = std::max(heading_lines, headings.back().size());
-  }
-  const auto line = [&](const auto& cell_text) {
-    std::string text;
-    for (std::size_t c = 0; c < columns; ++c) {
-      text += (c > 0 ? "  " : "") + padded(cell_text(c), widths[c], is_right(c));
-    }
-    text.erase(text.find_last_not_of(' ') + 1);
-    return text + "\n";
-  };
-  std::string text = table.title.empty() ? "" : table.title + "\n";
-  for (std::size_t k = 0; k < heading_lines; ++k) {
-    text += line([&](std::size_t c) {  // short headings stand at the bottom
-      const auto above = heading_lines - headings[c].size();
-      return k < above ? std::string() : headings[c][k - above];
-    });
-  }
-  text += line([&](std::size_t c) { return std::string(widths[c], '-'); });
-  for (const auto& row : table.rows) {
-    text += line([&](std::size_t c) { return shown(row[c], table.columns[c].format); });
-  }
-  for (const auto& note : table.notes) text += "  " + note.text(spelt) + "\n";
-  return text;
 }
 
 std::string to_csv(const Table& table) {

@@ -67,6 +67,42 @@ TEST(Table, WidthsCountCharactersAndNotBytes) {
   EXPECT_THAT(to_text(table), HasSubstr("Søren  1\n"));
 }
 
+TEST(Table, ATextThatIsTooLongIsFolded) {
+  Table table{"x", "", {{"Asset"}, {"Why"}, {"n", Format::count}}, {}, {"a note that goes on and on, and on"}};
+  table.add({std::string("KELPFARM"), std::string("prices are missing on three days in a row"), 3.0});
+  EXPECT_EQ(to_text(table, {}, {.width = 44}),
+            "Asset     Why                          n\n"
+            "--------  ---------------------------  -\n"
+            "KELPFARM  prices are missing on three  3\n"
+            "          days in a row\n"
+            "  a note that goes on and on, and on\n");
+  EXPECT_THAT(to_text(table, {}, {.width = 30}), HasSubstr("  a note that goes on and\n    on, and on\n"));
+}
+
+TEST(Table, ColumnsWithoutRoomGoOnBelowBehindWhatARowIsKnownBy) {
+  Table table{"x",
+              "Title",
+              {{"A"}, {"B"}, {"first", Format::number2}, {"second", Format::number2}, {"third", Format::number2}},
+              {},
+              {}};
+  table.add({std::string("a"), std::string("b"), 1.0, 2.0, 3.0});
+  EXPECT_EQ(to_text(table, {}, {.width = 20}),
+            "Title\n"
+            "A  B  first  second\n"
+            "-  -  -----  ------\n"
+            "a  b   1.00    2.00\n"
+            "\n"
+            "A  B  third\n"
+            "-  -  -----\n"
+            "a  b   3.00\n");
+}
+
+TEST(Table, RowsThatAreCutAreCounted) {
+  Table table{"x", "", {{"n", Format::count}}, {}, {}};
+  for (int k = 0; k < 1500; ++k) table.add({double(k)});
+  EXPECT_EQ(to_text(table, {}, {.rows = 2, .rest = "ask for them"}), "n\n-\n0\n1\n  1,498 more rows: ask for them\n");
+}
+
 TEST(Table, RefusesRowsOfAnotherWidth) {
   auto table = sample();
   EXPECT_THROW(table.add({std::string("x")}), std::logic_error);

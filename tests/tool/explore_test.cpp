@@ -290,10 +290,13 @@ TEST_F(Explored, WhatIsKeptIsAMandateBesideTheOldOne) {
 }
 
 TEST_F(Explored, ANewerRequestOfATabEndsItsOlderOne) {
+  const auto begin = std::chrono::steady_clock::now();
+  ASSERT_EQ(chapter("rehearse").status, 200);
+  const auto taken = std::chrono::steady_clock::now() - begin;
   Answer older, other;
   std::thread first([&] { older = chapter("rehearse"); });
   std::thread second([&] { other = chapter("rehearse", json::array(), {{"X-Tab", "two"}}); });
-  std::this_thread::sleep_for(std::chrono::milliseconds(60));
+  std::this_thread::sleep_for(taken / 4);  // while both are computed
   EXPECT_EQ(chapter("frontier").status, 200);
   first.join();
   second.join();
@@ -343,7 +346,7 @@ TEST_F(Explored, EndsOnCtrlCAlsoWhileItComputes) {
 TEST_F(Explored, EndsByItselfWhenNobodyAsks) {
   server->signal(SIGINT);
   server->wait();
-  start({"--idle", "1s"});
+  start({"--idle", "3s"});
   EXPECT_EQ(ask("GET", "/study").status, 200);
   EXPECT_EQ(server->wait(), 0);
 }

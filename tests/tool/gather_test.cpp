@@ -215,7 +215,7 @@ TEST(GatherPier, RowsAfterTheLastDayAskedForAreRefused) {
   auto text = text_of(mandate_for(folder, pier.url()));
   text.replace(text.find("&to={to}"), 8, "&to=2025-12-31");
   folder.write("mandate.toml", text);
-  const auto said = gather(from_pier(folder, "--assets KELPFARM --to 2024-06-28"), key);
+  const auto said = gather(from_pier(folder, "--wide --assets KELPFARM --to 2024-06-28"), key);
   EXPECT_EQ(said.code, 1);
   EXPECT_THAT(said.out + said.err, AllOf(HasSubstr("2025-12-"), HasSubstr("after the last day asked for, 2024-06-28")));
 }
@@ -282,7 +282,7 @@ TEST(GatherPier, WaitsAndTriesAgainWhenItIsBusyOrDown) {
   EXPECT_EQ(gather(from_pier(folder, "--assets TIDEMILL"), key).code, 0);
   const Pier long_down({"--fault", "down:99"});
   mandate_for(folder, long_down.url(), "retries = 1");
-  const auto said = gather(from_pier(folder, "--assets FERRYLNK"), key);
+  const auto said = gather(from_pier(folder, "--wide --assets FERRYLNK"), key);
   EXPECT_EQ(said.code, 3);
   EXPECT_THAT(said.out, HasSubstr("it answered 503, after 2 tries. Run it again later"));
   const Pier slow({"--fault", "slow:3000"});
@@ -317,7 +317,7 @@ TEST(GatherPier, TheKeyIsNeededAndShownNowhere) {
   const auto unset = gather(from_pier(folder, "--assets KELPFARM"), "env -u PIER_KEY");
   EXPECT_EQ(unset.code, 1);
   EXPECT_THAT(unset.err, HasSubstr("the environment variable PIER_KEY is not set"));
-  const auto wrong = gather(from_pier(folder, "--assets KELPFARM"), "PIER_KEY=lobster99");
+  const auto wrong = gather(from_pier(folder, "--wide --assets KELPFARM"), "PIER_KEY=lobster99");
   EXPECT_EQ(wrong.code, 1);
   EXPECT_THAT(wrong.out, HasSubstr("answered 401: the key is missing or wrong. Check the key in PIER_KEY"));
   const auto right = gather(from_pier(folder, "--assets KELPFARM --json " + (folder / "a.json").string()), key);
@@ -424,7 +424,7 @@ TEST(GatherPier, ACertificateThatNobodyVouchesForIsRefused) {
   const Pier pier({"--key", "crab", "--tls-certificate", certificate, "--tls-key", secret});
   ASSERT_THAT(pier.url(), HasSubstr("https://"));
   mandate_for(folder, pier.url());
-  const auto refused = gather(from_pier(folder, "--assets KELPFARM"), key);
+  const auto refused = gather(from_pier(folder, "--wide --assets KELPFARM"), key);
   EXPECT_EQ(refused.code, 3);
   EXPECT_THAT(refused.out, HasSubstr("the server's certificate is not trusted"));
   mandate_for(folder, pier.url(), "ca_file = \"c.pem\"");

@@ -78,8 +78,8 @@ TEST(Window, AnUnfinishedLastPeriodIsKeptOrDroppedAndSaid) {
 
 TEST(Fields, AnySubsetIsShownAndWritten) {
   const Folder folder;
-  const auto said =
-      run_tool("inspect" + tagged + "--assets KELPFARM,COLDQUAY --fields close,volume --csv " + folder.path().string());
+  const auto said = run_tool("inspect" + tagged + "--wide --assets KELPFARM,COLDQUAY --fields close,volume --csv " +
+                             folder.path().string());
   EXPECT_EQ(said.code, 0);
   EXPECT_THAT(
       said.out,

@@ -177,7 +177,7 @@ TEST(Describe, ShowsTheLowerSideAndTheSpreadOfReturns) {
   const Folder folder;
   const auto figure = (folder / "h.svg").string();
   const auto command = "describe" + mandate + " --returns log --denominator population --tail 10% --bins 9 --figure ";
-  const auto said = run_tool(command + "histogram-KELPFARM:" + figure);
+  const auto said = run_tool(command + "histogram-KELPFARM:" + figure + " --wide");
   EXPECT_EQ(said.code, 0) << said.err;
   EXPECT_THAT(said.out, AllOf(HasSubstr("from monthly log returns"), HasSubstr("population figures (T)"),
                               HasSubstr("the worst 10% of"), HasSubstr("Downside deviation"), HasSubstr("Gap")));
@@ -438,23 +438,69 @@ TEST(Weigh, WritesTheOrdersThatLeadToOnePortfolio) {
   EXPECT_EQ(run_tool("weigh" + mandate + held + " --aim equal --orders " + (folder / "o.doc").string()).code, 1);
 }
 
-TEST(Demo, RunsTheWholeJobAndSaysWhatItWrote) {
+TEST(Tables, FitATerminalUnlessTheyAreWantedWhole) {
+  for (const char* command : {"inspect", "describe", "relate", "estimate", "frontier", "weigh", "rehearse --draws 0"}) {
+    const auto said = run_tool(command + mandate), wide = run_tool(command + mandate + "--wide");
+    ASSERT_EQ(said.code, 0) << said.err;
+    std::size_t longest = 0;
+    std::istringstream lines(said.out);
+    for (std::string line; std::getline(lines, line);) longest = std::max(longest, line.size());
+    EXPECT_LE(longest, 100u) << command;
+    EXPECT_GT(longest, 60u) << command;
+    // The same words, however they are laid out: each of the whole tables is among those that are folded.
+    std::istringstream words(wide.out), folded(said.out);
+    std::multiset<std::string> all{std::istream_iterator<std::string>(words), {}};
+    for (std::string word; folded >> word;) {
+      if (const auto found = all.find(word); found != all.end()) all.erase(found);
+    }
+    std::erase_if(all, [](const std::string& word) { return word.find_first_not_of('-') == std::string::npos; });
+    EXPECT_TRUE(all.empty()) << command << " has lost " << *all.begin();
+  }
+  EXPECT_EQ(run_tool("weigh --wide --quiet" + mandate).code, 2);
+}
+
+TEST(Tables, LongOnesAreCutWithTheirCount) {
+  const Folder folder;
+  std::ofstream(folder / "m.csv") << "asset,sector\n";
+  std::string prices = "date";
+  for (int k = 0; k < 70; ++k) prices += ",A" + std::to_string(k);
+  for (int day = 1; day < 28; ++day) {
+    prices += "\n2024-01-" + std::string(day < 10 ? "0" : "") + std::to_string(day);
+    for (int k = 0; k < 70; ++k) prices += "," + std::to_string(50 + (day * (k + 3)) % 17);
+  }
+  std::ofstream(folder / "p.csv") << prices << "\n";
+  const auto command = "inspect --prices " + (folder / "p.csv").string();
+  EXPECT_THAT(run_tool(command).out,
+              AllOf(HasSubstr("10 more rows: --wide shows them"), testing::Not(HasSubstr("A69"))));
+  EXPECT_THAT(run_tool(command + " --wide").out, AllOf(HasSubstr("A69"), testing::Not(HasSubstr("more rows"))));
+}
+
+TEST(Demo, RunsTheWholeJobAndSaysOnOneScreenWhatCameOut) {
   const Folder folder;
   const auto said = run_tool("demo --out " + (folder / "out").string());
   EXPECT_EQ(said.code, 0) << said.err;
-  for (const char* part : {"What the prices hold", "Return and risk per year", "Efficient frontier",
-                           "Portfolios side by side", "Rehearsed with trading costs", "Written:"}) {
+  for (const char* part :
+       {"Skerry Lights Trust", "inspect: ", "frontier: ", "rehearse: ", "maximum-sharpe", "Luck alone", "study.html"}) {
     EXPECT_THAT(said.out, HasSubstr(part));
   }
-  for (const char* file :
-       {"gather.json", "prices.store", "estimate.json", "inspect.json", "describe.json", "relate.json", "heat.png",
-        "frontier.json", "weigh.json", "rehearse.json", "frontier.png", "wealth.png"}) {
+  EXPECT_LE(std::ranges::count(said.out, '\n'), 40);
+  for (const char* file : {"gather.json", "prices.store", "study/study.html", "study/study.xlsx", "study/estimate.json",
+                           "study/relate/heat.png", "study/frontier/corners.csv", "study/rehearse/wealth.png"}) {
     EXPECT_TRUE(fs::exists(folder / "out" / file)) << file;
-    EXPECT_THAT(said.out, HasSubstr(file));
   }
-  EXPECT_EQ(
-      json::parse(run_tool("demo --quiet --json - --out " + (folder / "out").string()).out)["result"]["files"].size(),
-      26u);
+  // The same from its mandate, whose prices are the files.
+  const auto alone = result_of("frontier --split 2023-01-01" + mandate);
+  EXPECT_EQ(json::parse(test::text_of(folder / "out/study/frontier.json"))["result"]["corners"], alone["corners"]);
+}
+
+TEST(Demo, SaysAllOfItWhenAsked) {
+  const Folder folder;
+  const auto said = run_tool("demo --full --out " + (folder / "out").string());
+  EXPECT_EQ(said.code, 0) << said.err;
+  for (const char* part : {"What the prices hold", "Return and risk per year", "Efficient frontier",
+                           "Portfolios side by side", "Rehearsed with trading costs", "study.html"}) {
+    EXPECT_THAT(said.out, HasSubstr(part));
+  }
 }
 
 TEST(Demo, ItsDataComesOutTheSameByteForByte) {

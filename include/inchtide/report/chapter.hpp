@@ -60,7 +60,8 @@ struct INCHTIDE_API Chapter {
 [[nodiscard]] INCHTIDE_API std::string to_json(const Chapter& chapter, const SpeltMeans& spelt = {});
 
 /// The tables as people read them, one below the other.
-[[nodiscard]] INCHTIDE_API std::string to_text(const Chapter& chapter, const SpeltMeans& spelt = {});
+[[nodiscard]] INCHTIDE_API std::string to_text(const Chapter& chapter, const SpeltMeans& spelt = {},
+                                               const TextStyle& style = {});
 
 /// What a chapter was made from, for its inputs, and how its reader spells what can be changed.
 struct INCHTIDE_API Background {

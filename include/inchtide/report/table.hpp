@@ -51,9 +51,22 @@ struct INCHTIDE_API Table {
 /// A figure as people read it: percent with two decimals, thousands apart, never in scientific notation; "-" for none.
 [[nodiscard]] INCHTIDE_API std::string shown(const Cell& cell, Format format);
 
-/// @param spelt how a note spells what can be changed
+/// How much of a table a reader is shown.
+struct INCHTIDE_API TextStyle {
+  std::size_t width = 0;  ///< characters a line; 0: as many as there are. Texts are folded, then columns go on below
+  std::size_t rows = 0;   ///< the first so many; 0: all
+  std::string rest{};     ///< how the others are seen: "ask for all"
+};
+
 /// Aligned columns under a title: texts to the left, figures to the right; long headings are folded between words.
-[[nodiscard]] INCHTIDE_API std::string to_text(const Table& table, const SpeltMeans& spelt = {});
+/// @param spelt how a note spells what can be changed
+[[nodiscard]] INCHTIDE_API std::string to_text(const Table& table, const SpeltMeans& spelt = {},
+                                               const TextStyle& style = {});
+
+/// Words on lines of at most so many characters, each with its end; the further ones are indented.
+/// @param width 0: on one line
+[[nodiscard]] INCHTIDE_API std::string in_lines(const std::string& words, std::size_t width,
+                                                const std::string& indent = "");
 
 /// A header and rows; numbers at round-trip precision, percent columns as fractions of 1.
 [[nodiscard]] INCHTIDE_API std::string to_csv(const Table& table);
