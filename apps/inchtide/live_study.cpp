@@ -140,6 +140,7 @@ std::string LiveStudy::changed(const std::vector<MandateChange>& changes) const 
 
 Options LiveStudy::under(const std::vector<MandateChange>& changes, const StopCheck& stop) const {
   Options options = options_;
+  options.whole_study = true;
   options.live = Live{changed(changes), kept_, stop};
   const auto split = mandate_in(options.live->mandate, options.mandate).settings.split;
   if (split) options.given["--split"] = {to_string(*split)};

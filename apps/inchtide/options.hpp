@@ -97,6 +97,7 @@ struct Options {
   std::optional<int> port;
   bool open = false;
   std::string idle;
+  bool whole_study = false;  // a stage of a report, which shows more than was asked for
   // output
   std::string json, csv, xlsx, orders, out;
   std::vector<std::string> figures;

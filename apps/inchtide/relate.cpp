@@ -1,5 +1,10 @@
 // inchtide relate: how the assets move together, whether that lasts, and against what.
 
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "inchtide/base/errors.hpp"
 #include "inchtide/report/relations.hpp"
 #include "inchtide/study/relations.hpp"
 #include "output.hpp"
@@ -15,6 +20,29 @@ Options with_holes_kept(Options options) {
   options.given.try_emplace("--short-histories", std::vector<std::string>{"keep"});
   return options;
 }
+
+/// `--every 1d,1w,1m`: the first is the study's own, all of them are shown side by side.
+std::vector<Interval> intervals_of(Options& options) {
+  std::vector<Interval> intervals;
+  const auto given = options.given.find("--every");
+  if (given == options.given.end() || given->second.back().find(',') == std::string::npos) return intervals;
+  const auto list = given->second.back();
+  for (std::size_t begin = 0; begin <= list.size();) {
+    const auto end = std::min(list.find(',', begin), list.size());
+    const auto text = list.substr(begin, end - begin);
+    const auto every = Interval::parse(text, "--every");
+    if (std::ranges::find(intervals, every) != intervals.end()) {
+      throw InputError("--every", fmt::format("{} is there twice", text), "Name it once");
+    }
+    intervals.push_back(every);
+    begin = end + 1;
+  }
+  given->second = {intervals.front().text()};
+  return intervals;
+}
+
+/// Those that people compare, for who looks at all of a study.
+const std::vector<Interval> usual_intervals{{1, Unit::day}, {1, Unit::week}, {1, Unit::month}};
 
 RelationsOptions relations_options(const Options& options) {
   RelationsOptions how;
@@ -34,9 +62,12 @@ RelationsOptions relations_options(const Options& options) {
 }  // namespace
 
 report::Chapter relate(const Options& given) {
-  const auto options = with_holes_kept(given);
+  auto options = with_holes_kept(given);
+  const auto intervals = intervals_of(options);
   const auto study = load_study(options);
-  const auto relations = relations_of(study.universe(), study.settings(), relations_options(options));
+  auto how = relations_options(options);
+  how.intervals = options.whole_study ? usual_intervals : intervals;
+  const auto relations = relations_of(study.universe(), study.settings(), how);
   return report::relate_chapter(relations, study.universe(), study.settings(), study.from);
 }
 
@@ -48,6 +79,8 @@ void add_relate(CLI::App& tool, Options& options) {
       "--figure rolling:rolling.png",
       [&options] { deliver(relate(options), options); });
   add_input_options(command, options);
+  add_setting(command, options, "--every",
+              "Returns over this interval: 1d, 1w, 1m, ...; several side by side: 1d,1w,1m");
   add_settings(command, options, {Step::reading, Step::universe, Step::returns});
   add_relation_options(command, options);
   add_setting(command, options, "--split",

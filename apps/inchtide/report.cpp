@@ -30,6 +30,7 @@ constexpr std::size_t stages = 7;
 StudyReport study_of(Options options, const Watch& watch) {
   const auto mandate = read_mandate(options.mandate);
   if (mandate.settings.split) options.given["--split"] = {to_string(*mandate.settings.split)};
+  options.whole_study = true;
   StudyReport study;
   const auto add = [&](const char* name, const std::function<report::Chapter()>& make, bool needed) {
     watch.check();

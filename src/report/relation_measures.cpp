@@ -195,14 +195,22 @@ Table loadings_table(const PrincipalComponents& components, const std::vector<st
 
 }  // namespace
 
+std::vector<std::string> members_of(const LeastRelated& subset, const Correlation& correlation) {
+  std::vector<std::string> members;
+  for (auto i : subset.members) members.push_back(correlation.assets[i]);
+  return members;
+}
+
 void add_subset(Chapter& chapter, const Relations& relations, bool absolute) {
   if (!relations.least_related) return;
   const auto& subset = *relations.least_related;
   chapter.tables.push_back(subset_table(subset, relations.correlation, absolute));
-  std::vector<std::string> members;
-  for (auto i : subset.members) members.push_back(relations.correlation.assets[i]);
-  chapter.result["least_related"] = {{"assets", members},    {"sum", subset.sum},       {"average", subset.average},
-                                     {"absolute", absolute}, {"proven", subset.proven}, {"gap", subset.gap}};
+  chapter.result["least_related"] = {{"assets", members_of(subset, relations.correlation)},
+                                     {"sum", subset.sum},
+                                     {"average", subset.average},
+                                     {"absolute", absolute},
+                                     {"proven", subset.proven},
+                                     {"gap", subset.gap}};
 }
 
 void add_market_model(Chapter& chapter, const Relations& relations, const Universe& universe) {

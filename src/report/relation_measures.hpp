@@ -13,6 +13,9 @@ inline Cell figure_or_none(double value) {
   return std::isnan(value) ? Cell() : Cell(value);
 }
 
+/// The codes of a subset.
+std::vector<std::string> members_of(const LeastRelated& subset, const Correlation& correlation);
+
 /// The least related subset.
 void add_subset(Chapter& chapter, const Relations& relations, bool absolute);
 /// Slopes on the benchmark.

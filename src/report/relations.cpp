@@ -153,6 +153,59 @@ Table negative_table(const Correlation& correlation) {
   return table;
 }
 
+/// Averages at several intervals, and what of each is least related.
+Table intervals_table(const std::vector<RelationsInterval>& intervals) {
+  Table table{"intervals", "Average correlations at several intervals", {{"Of"}, {"Pairs", Format::count}}, {}, {}};
+  for (const auto& at : intervals) table.columns.push_back({at.every.adjective(), Format::number2});
+  for (const auto& first : intervals.front().averages) {
+    std::vector<Cell> row{first.of, double(first.pairs)};
+    for (const auto& at : intervals) {
+      const auto found = std::ranges::find(at.averages, first.of, &PairAverage::of);
+      row.push_back(found == at.averages.end() ? Cell() : Cell(found->mean));
+    }
+    table.add(std::move(row));
+  }
+  for (const auto& at : intervals) {
+    if (!at.least_related) continue;
+    table.notes.emplace_back(fmt::format("The {} least related of {} returns: {}; {:.2f} on average{}",
+                                         at.least_related->members.size(), at.every.adjective(),
+                                         fmt::join(members_of(*at.least_related, at.correlation), ", "),
+                                         at.least_related->average, at.least_related->proven ? "" : ", not proven"));
+  }
+  std::vector<std::string> counts;
+  for (const auto& at : intervals)
+    counts.push_back(fmt::format("{} {}", at.correlation.observations, at.every.adjective()));
+  table.notes.emplace_back(fmt::format("Of {} returns", fmt::join(counts, ", ")));
+  return table;
+}
+
+/// The pairs whose correlation hangs most on the interval.
+Table interval_pairs_table(const std::vector<RelationsInterval>& intervals) {
+  Table table{"interval-pairs", "Pairs that differ most from interval to interval", {{"Asset"}, {"With"}}, {}, {}};
+  for (const auto& at : intervals) table.columns.push_back({at.every.adjective(), Format::number2});
+  table.columns.push_back({"Spread", Format::number2});
+  const auto& assets = intervals.front().correlation.assets;
+  std::vector<std::pair<double, Pair>> pairs;
+  for (const auto& pair : pairs_of(intervals.front().correlation)) {
+    double low = pair.correlation, high = pair.correlation;
+    for (const auto& at : intervals) {
+      low = std::min(low, at.correlation.matrix(pair.b, pair.a));
+      high = std::max(high, at.correlation.matrix(pair.b, pair.a));
+    }
+    if (std::isfinite(high - low)) pairs.emplace_back(high - low, pair);
+  }
+  std::ranges::stable_sort(pairs, std::greater{}, [](const auto& one) { return one.first; });
+  constexpr std::size_t most = 10;
+  for (std::size_t k = 0; k < std::min(most, pairs.size()); ++k) {
+    const auto& [spread, pair] = pairs[k];
+    std::vector<Cell> row{assets[std::size_t(pair.a)], assets[std::size_t(pair.b)]};
+    for (const auto& at : intervals) row.push_back(figure_or_none(at.correlation.matrix(pair.b, pair.a)));
+    row.push_back(spread);
+    table.add(std::move(row));
+  }
+  return table;
+}
+
 Json averages_json(const std::vector<PairAverage>& averages) {
   auto list = Json::array();
   for (const auto& a : averages) list.push_back({{"of", a.of}, {"mean", a.mean}, {"pairs", a.pairs}});
@@ -201,6 +254,34 @@ void add_matrices(Chapter& chapter, const Relations& relations, const Universe& 
   chapter.tables.push_back(negative_table(correlation));
 }
 
+/// The same at several intervals, side by side.
+void add_intervals(Chapter& chapter, const Relations& relations) {
+  const auto& intervals = relations.intervals;
+  if (intervals.empty()) return;
+  auto list = Json::array();
+  for (const auto& at : intervals) {
+    list.push_back({{"every", at.every.text()},
+                    {"observations", at.correlation.observations},
+                    {"correlation", rows_of(at.correlation.matrix)},
+                    {"averages", averages_json(at.averages)}});
+    if (at.least_related) {
+      list.back()["least_related"] = {{"assets", members_of(*at.least_related, at.correlation)},
+                                      {"average", at.least_related->average},
+                                      {"proven", at.least_related->proven}};
+    }
+    const auto kind = at.every.adjective() + " " + to_string(relations.returns.kind);
+    auto table = correlation_table(at.correlation, kind);
+    table.name = "correlation " + at.every.text();
+    table.preview = 0;  // for files: the first matrix is the one that is looked at
+    chapter.tables.push_back(std::move(table));
+    chapter.charts.push_back(heat_chart("heat-" + at.every.text(), at.correlation,
+                                        "Correlations of " + kind + " returns", span_of(at.correlation)));
+  }
+  chapter.result["intervals"] = std::move(list);
+  chapter.tables.push_back(intervals_table(intervals));
+  if (intervals.size() > 1) chapter.tables.push_back(interval_pairs_table(intervals));
+}
+
 void add_pairs(Chapter& chapter, const Relations& relations) {
   if (const auto& bands = relations.bands) {
     chapter.result["bands"] = {{"draws", bands->draws},
@@ -219,6 +300,7 @@ Chapter relate_chapter(const Relations& relations, const Universe& universe, con
   chapter.sentence = fmt::format("Average correlation {:.2f} of {} pairs", relations.averages.front().mean,
                                  relations.averages.front().pairs);
   add_matrices(chapter, relations, universe);
+  add_intervals(chapter, relations);
   add_subset(chapter, relations, relations.by_absolute);
   add_market_model(chapter, relations, universe);
   add_components(chapter, relations);

@@ -8,11 +8,14 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "study/window.hpp"
 
 namespace inchtide {
 namespace {
 
-constexpr int random_subsets = 1000;  // of each size, for what spreading does
+constexpr int random_subsets = 1000;     // of each size, for what spreading does
+constexpr int usual_pick = 5;            // of the least related at other intervals
+constexpr int most_for_usual_pick = 40;  // beyond, their proof takes long
 constexpr std::chrono::days slack_before_a_window{7};
 
 std::vector<std::size_t> order_of(const Correlation& correlation, const Tags& tags, const std::string& how) {
@@ -54,6 +57,7 @@ class Relating {
     warn_of_matrix();
     result_.averages = averages_of(result_.correlation, result_.returns, benchmark_);
     for (const auto& span : options_.windows) add_window(span);
+    for (const auto& every : options_.intervals) attempt([&] { add_interval(every); });
     pick();
     against_benchmark();
     if (result_.correlation.motionless.empty()) result_.components = principal_components(result_.correlation);
@@ -128,6 +132,22 @@ class Relating {
     const auto returns = study_returns(narrower, settings_);
     const auto correlation = correlation_over(returns.assets).in_order(order_);
     result_.windows.push_back({span, correlation, averages_of(correlation, returns.assets, returns.benchmark)});
+  }
+
+  void add_interval(const Interval& every) {
+    auto other = universe_;
+    auto settings = settings_;
+    settings.every = every;
+    settle_interval(other, settings);
+    const auto returns = study_returns(other, settings);
+    const auto correlation = correlation_over(returns.assets).in_order(order_);
+    RelationsInterval at{every, correlation, averages_of(correlation, returns.assets, returns.benchmark), {}};
+    const auto assets = int(correlation.assets.size());
+    const auto count = std::min(options_.pick.value_or(usual_pick), assets);
+    if (correlation.motionless.empty() && count > 0 && (options_.pick || assets <= most_for_usual_pick)) {
+      at.least_related = least_related(correlation.matrix, count, options_.search);
+    }
+    result_.intervals.push_back(std::move(at));
   }
 
   void pick() {

@@ -8,6 +8,7 @@
 #include <random>
 #include <sstream>
 
+#include "inchtide/base/day.hpp"
 #include "support/tool.hpp"
 
 namespace inchtide::test {
@@ -258,6 +259,45 @@ TEST(Relate, BadInputIsNamed) {
   const auto one = run_tool("relate --prices " + demo + "/prices --assets KELPFARM");
   EXPECT_EQ(one.code, 1);
   EXPECT_THAT(one.err, HasSubstr("there is no pair of assets"));
+}
+
+TEST(Relate, SeveralIntervalsStandSideBySideAndEachIsTheOneAlone) {
+  const auto several = result_of("relate --every 1m,1w,1d --pick 4" + mandate);
+  ASSERT_EQ(several["intervals"].size(), 3u);
+  std::vector<json> matrices;
+  for (const auto& at : several["intervals"]) {
+    const auto alone = result_of("relate --pick 4 --every " + at["every"].get<std::string>() + mandate);
+    EXPECT_EQ(at["correlation"], alone["correlation"]) << at["every"];
+    EXPECT_EQ(at["averages"], alone["averages"]);
+    EXPECT_EQ(at["observations"], alone["observations"]);
+    EXPECT_EQ(at["least_related"]["assets"], alone["least_related"]["assets"]);
+    matrices.push_back(at["correlation"]);
+  }
+  EXPECT_NE(matrices[0], matrices[1]);
+  EXPECT_NE(matrices[1], matrices[2]);
+  EXPECT_EQ(several["correlation"], matrices[0]) << "the first is the study's own";
+  const auto said = run_tool("relate --every 1d,1w" + mandate);
+  EXPECT_THAT(said.out, AllOf(HasSubstr("daily  weekly"), HasSubstr("Pairs that differ most"),
+                              HasSubstr("5 least related of weekly")));
+}
+
+TEST(Relate, IntervalsThatAreNoneAreNamed) {
+  EXPECT_THAT(run_tool("relate --every 1d,1d" + mandate).err, HasSubstr("1d is there twice"));
+  EXPECT_THAT(run_tool("relate --every 1d,soon" + mandate).err, HasSubstr("'soon' is not an interval"));
+  EXPECT_EQ(run_tool("describe --every 1d,1w" + mandate).code, 1);
+  // One that the history is too short for is left out, and said.
+  const Folder folder;
+  std::string weekly = "date,close\n", daily = weekly;
+  for (int k = 0; k < 60; ++k) {
+    const auto day = to_string(std::chrono::sys_days(std::chrono::year{2023} / 1 / 2) + std::chrono::days{k * 7});
+    weekly += day + "," + std::to_string(50 + (k * 7) % 11) + "\n";
+    daily += day + "," + std::to_string(20 + (k * 5) % 7) + "\n";
+  }
+  folder.write("p/A.csv", weekly);
+  folder.write("p/B.csv", daily);
+  const auto said = run_tool("relate --every 1w,1y --prices " + (folder / "p").string());
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.err, HasSubstr("Left out"));
 }
 
 }  // namespace

@@ -42,6 +42,7 @@ namespace inchtide {
 
 struct INCHTIDE_API RelationsOptions {
   std::vector<Interval> windows;    ///< the same over these spans back from the last day
+  std::vector<Interval> intervals;  ///< the same of returns over these, whatever the study's own is
   std::string order;                ///< of the matrix: "cluster", a column of the tags; as given when empty or "given"
   std::string by = "sector";        ///< the column of the tags within and across which averages are taken
   std::optional<int> pick;          ///< the so many that are least related
@@ -59,6 +60,15 @@ struct INCHTIDE_API RelationsWindow {
   std::vector<PairAverage> averages;
 };
 
+/// Daily, weekly and monthly returns of the same assets move together in other measure: closes at other hours, news
+/// that takes its time, noise that lasts a day.
+struct INCHTIDE_API RelationsInterval {
+  Interval every;
+  Correlation correlation;
+  std::vector<PairAverage> averages;
+  std::optional<LeastRelated> least_related;  ///< so many as were picked, else five; positions in `correlation`
+};
+
 struct INCHTIDE_API Relations {
   ReturnTable returns;
   Denominator denominator = Denominator::sample;
@@ -66,6 +76,7 @@ struct INCHTIDE_API Relations {
   Correlation correlation;                         ///< over the whole, in the order asked for
   std::vector<PairAverage> averages;               ///< all pairs first; with the benchmark last, where there is one
   std::vector<RelationsWindow> windows;            ///< as asked for
+  std::vector<RelationsInterval> intervals;        ///< as asked for, but for those that some history hasn't
   std::optional<BootstrapBands> bands;             ///< in the same order of assets
   double coverage = 0;                             ///< of the bands
   std::optional<std::vector<MarketModel>> market;  ///< each asset against the benchmark, as given
