@@ -38,7 +38,7 @@ std::shared_ptr<const Value> Kept::of(Entries<Value>& entries, const std::string
   auto& entry = entries[key];
   if (!entry.value) entry.value = std::move(made);
   entry.used = ++uses_;
-  const auto value = entry.value;
+  auto value = entry.value;
   if (entries.size() > most) {
     entries.erase(std::ranges::min_element(entries, {}, [](const auto& one) { return one.second.used; }));
   }

@@ -197,7 +197,7 @@ class LiveServer::Parts {
       order_.push_back(name);
     }
     flag = std::make_shared<std::atomic<bool>>(false);
-    const auto mine = flag;
+    auto mine = flag;
     if (order_.size() > most_tabs) {
       tabs_.erase(order_.front());
       order_.pop_front();

@@ -35,7 +35,7 @@ SpeltMeans means_of(const CLI::App& command) {
     if (means == Means::gather_in_full) return "inchtide gather --in-full";
     if (means == Means::inspect) return "inchtide inspect";
     if (means == Means::views) return "[views] in the mandate";
-    const auto option = option_for(means);
+    auto option = option_for(means);
     if (!option.empty() && command.get_option_no_throw(option) != nullptr) return option;
     // A command that takes all of it from the mandate has it changed there.
     return command.get_option_no_throw("--prices") == nullptr ? key_of(means) : "";
