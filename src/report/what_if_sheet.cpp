@@ -50,6 +50,10 @@ class Sheet {
   void formula(lxw_row_t row, lxw_col_t column, const std::string& words, double value, Format format) {
     worksheet_write_formula_num(sheet_, row, column, words.c_str(), book_.of(format), value);
   }
+  /// One that goes through cells in step.
+  void over_cells(lxw_row_t row, lxw_col_t column, const std::string& words, double value, lxw_format* format) {
+    worksheet_write_array_formula_num(sheet_, row, column, row, column, words.c_str(), format, value);
+  }
   lxw_row_t row_of(Eigen::Index i) const { return first_asset + lxw_row_t(i); }
   /// The assets' cells of a column.
   std::string all(lxw_col_t column) const { return cell(first_asset, column) + ":" + cell(row_of(count_ - 1), column); }
@@ -65,9 +69,9 @@ class Sheet {
     text(first_figure - 1, risk_share, "check", book_.heading());
     figure(0, "Sum of the weights", "=SUM(" + weights + ")", sum, Format::percent);
     figure(1, "In cash", "=1-" + at(0), 1 - sum, Format::percent);
-    figure(2, "Expected return", fmt::format("=SUMPRODUCT({},{})+{}*{}", weights, all(expected), at(1), at(5)), whole,
+    figure(2, "Expected return", fmt::format("{{=SUM({}*{})+{}*{}}}", weights, all(expected), at(1), at(5)), whole,
            Format::percent);
-    figure(3, "Volatility", fmt::format("=SQRT(MAX(0,SUMPRODUCT({},{})))", weights, all(with_whole)), volatility,
+    figure(3, "Volatility", fmt::format("{{=SQRT(MAX(0,SUM({}*{})))}}", weights, all(with_whole)), volatility,
            Format::percent);
     figure(4, "Sharpe ratio", fmt::format("=IF({0}>0,({1}-{2})/{0},\"\")", at(3), at(2), at(5)),
            volatility > 0 ? (whole - from_.risk_free) / volatility : 0, Format::number3);
@@ -79,7 +83,11 @@ class Sheet {
   void figure(int k, const std::string& name, const std::string& words, double value, Format format) {
     const auto row = first_figure + lxw_row_t(k);
     text(row, asset, name);
-    formula(row, weight, words, value, format);
+    if (words.starts_with('{')) {
+      over_cells(row, weight, words, value, book_.of(format));
+    } else {
+      formula(row, weight, words, value, format);
+    }
     book_.write(sheet_, row, expected, value, format);
     const auto check =
         fmt::format("=IF(ABS({}-{})<1E-9,\"as the tool has it\",\"changed\")", cell(row, weight), cell(row, expected));
@@ -92,18 +100,17 @@ class Sheet {
           std::pair(risk_share, "Share of the risk"), std::pair(with_whole, "Covariance with the whole")}) {
       text(heads, column, words, book_.heading());
     }
-    const auto variance = fmt::format("SUMPRODUCT({},{})", all(weight), all(with_whole));
+    const auto volatility = cell(first_figure + 3, weight);
     for (Eigen::Index i = 0; i < count_; ++i) {
       const auto row = row_of(i);
       text(row, asset, from_.assets[std::size_t(i)]);
       worksheet_write_number(sheet_, row, weight, from_.weights[i], book_.input());
       book_.write(sheet_, row, expected, from_.expected_return[i], Format::percent);
       formula(row, risk_share,
-              fmt::format("=IF({0}>0,{1}*{2}/{0},0)", variance, cell(row, weight), cell(row, with_whole)),
+              fmt::format("=IF({0}>0,{1}*{2}/{0}^2,0)", volatility, cell(row, weight), cell(row, with_whole)),
               variance_ > 0 ? from_.weights[i] * moved_[i] / variance_ : 0, Format::percent);
       const auto own = lxw_col_t(first_covariance_ + i);  // its column: the matrix is symmetric
-      worksheet_write_formula_num(sheet_, row, with_whole,
-                                  fmt::format("=SUMPRODUCT({},{})", all(weight), all(own)).c_str(), nullptr, moved_[i]);
+      over_cells(row, with_whole, fmt::format("{{=SUM({}*{})}}", all(weight), all(own)), moved_[i], nullptr);
     }
   }
 
@@ -134,8 +141,8 @@ class Sheet {
         double sum = 0;
         for (Eigen::Index i = 0; i < count_; ++i) sum += values[std::size_t(i)] == kind ? from_.weights[i] : 0;
         text(row, asset, kind);
-        formula(row, weight, fmt::format("=SUMPRODUCT(({}={})*{})", all(column), cell(row, asset), all(weight)), sum,
-                Format::percent);
+        over_cells(row, weight, fmt::format("{{=SUM(({}={})*{})}}", all(column), cell(row, asset), all(weight)), sum,
+                   book_.of(Format::percent));
         ++row;
       }
       ++row;
