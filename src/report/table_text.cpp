@@ -143,9 +143,14 @@ Blocks laid_out(std::vector<TextColumn>& columns, std::size_t most) {
   if (most == 0 || whole_width(columns) <= most) return one;
   const auto keys = keys_of(columns, most);
   auto narrower = columns;
-  if (!fold_texts(narrower, keys, most)) return blocks_of(columns, keys, most);
-  columns = std::move(narrower);
-  return one;
+  if (fold_texts(narrower, keys, most)) {
+    columns = std::move(narrower);
+    return one;
+  }
+  // What a row is known by leaves room for figures.
+  const auto most_of_keys = std::max(narrowest_text, most * 2 / 5);
+  if (keys == 1 && columns[0].is_text && columns[0].width > most_of_keys) fold(columns[0], most_of_keys);
+  return whole_width(columns) <= most ? one : blocks_of(columns, keys, most);
 }
 
 class Writer {

@@ -97,6 +97,16 @@ TEST(Table, ColumnsWithoutRoomGoOnBelowBehindWhatARowIsKnownBy) {
             "a  b   3.00\n");
 }
 
+TEST(Table, LongNamesOfRowsLeaveRoomForFigures) {
+  Table table{"x", "", {{"Run"}, {"first", Format::number2}, {"second", Format::number2}}, {}, {}};
+  table.add({std::string("maximum-sharpe, quarterly with bands, twice the costs"), 1.0, 2.0});
+  EXPECT_EQ(to_text(table, {}, {.width = 60}),
+            "Run                          first  second\n"
+            "---------------------------  -----  ------\n"
+            "maximum-sharpe, quarterly     1.00    2.00\n"
+            "with bands, twice the costs\n");
+}
+
 TEST(Table, RowsThatAreCutAreCounted) {
   Table table{"x", "", {{"n", Format::count}}, {}, {}};
   for (int k = 0; k < 1500; ++k) table.add({double(k)});
