@@ -148,8 +148,10 @@ Blocks laid_out(std::vector<TextColumn>& columns, std::size_t most) {
     return one;
   }
   // What a row is known by leaves room for figures.
-  const auto most_of_keys = std::max(narrowest_text, most * 2 / 5);
-  if (keys == 1 && columns[0].is_text && columns[0].width > most_of_keys) fold(columns[0], most_of_keys);
+  const auto least = std::max(narrowest_text, most * 2 / 5), width = columns[0].width;
+  if (keys == 1 && columns[0].is_text && width > least) {
+    fold(columns[0], std::max(least, width - std::min(width, whole_width(columns) - most)));
+  }
   return whole_width(columns) <= most ? one : blocks_of(columns, keys, most);
 }
 

@@ -100,7 +100,12 @@ TEST(Table, ColumnsWithoutRoomGoOnBelowBehindWhatARowIsKnownBy) {
 TEST(Table, LongNamesOfRowsLeaveRoomForFigures) {
   Table table{"x", "", {{"Run"}, {"first", Format::number2}, {"second", Format::number2}}, {}, {}};
   table.add({std::string("maximum-sharpe, quarterly with bands, twice the costs"), 1.0, 2.0});
-  EXPECT_EQ(to_text(table, {}, {.width = 60}),
+  EXPECT_EQ(to_text(table, {}, {.width = 60}),  // 45 are left to the name
+            "Run                                          first  second\n"
+            "-------------------------------------------  -----  ------\n"
+            "maximum-sharpe, quarterly with bands, twice   1.00    2.00\n"
+            "the costs\n");
+  EXPECT_EQ(to_text(table, {}, {.width = 42}),  // it keeps 28
             "Run                          first  second\n"
             "---------------------------  -----  ------\n"
             "maximum-sharpe, quarterly     1.00    2.00\n"
