@@ -2,16 +2,16 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/stat.h>
+#include <spawn.h>
 #include <unistd.h>
 
 #include <cerrno>
 #include <charconv>
+#include <csignal>
 #include <cstring>
 #include <filesystem>
 
 #include "checks.hpp"
-#include "child.hpp"
 #include "inchtide/base/errors.hpp"
 #include "live_server.hpp"
 #include "output.hpp"
@@ -64,6 +64,31 @@ class WayIn {
   std::string path_;
 };
 
+/// In a session of its own: a browser that was not open yet stays when this ends.
+void open_in_browser(const std::string& file) {
+  posix_spawn_file_actions_t actions;
+  posix_spawnattr_t attributes;
+  posix_spawn_file_actions_init(&actions);
+  for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) {
+    posix_spawn_file_actions_addopen(&actions, stream, "/dev/null", O_RDWR, 0);
+  }
+  posix_spawnattr_init(&attributes);
+  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSID | POSIX_SPAWN_SETSIGDEF);
+  sigset_t usual;
+  sigemptyset(&usual);
+  sigaddset(&usual, SIGPIPE);
+  sigaddset(&usual, SIGXFSZ);
+  posix_spawnattr_setsigdefault(&attributes, &usual);
+  std::string program = "xdg-open", argument = file;
+  char* words[] = {program.data(), argument.data(), nullptr};
+  pid_t process = -1;
+  const int code = posix_spawnp(&process, words[0], &actions, &attributes, words, environ);
+  posix_spawn_file_actions_destroy(&actions);
+  posix_spawnattr_destroy(&attributes);
+  if (code == 0) return;
+  throw OutsideFailure(program, std::strerror(code), "Install xdg-utils, or open the address yourself, without --open");
+}
+
 void run_explore(const Options& options) {
   if (options.mandate.empty()) {
     throw WrongUsage("--mandate", "a mandate is explored, and none was given", Remedy("Name its file"));
@@ -73,10 +98,9 @@ void run_explore(const Options& options) {
   LiveStudy study(options);
   LiveServer server(study, options.port.value_or(0));
   std::optional<WayIn> way;
-  std::optional<Child> browser;
   if (options.open) {
     way.emplace(server.address());
-    browser.emplace(std::vector<std::string>{"xdg-open", way->path()});
+    open_in_browser(way->path());
     to_screen("The study opens in your browser. Ctrl-C ends it.\n");
   } else {
     to_screen(fmt::format(

@@ -369,6 +369,28 @@ TEST_F(Explored, OpensABrowserByAFileThatIsForItsUserAlone) {
   EXPECT_FALSE(fs::exists(name)) << "it goes with the server";
 }
 
+TEST_F(Explored, WhatItOpenedStaysWhenItEnds) {
+  server->signal(SIGINT);
+  server->wait();
+  const auto opener =
+      folder.write("bin/xdg-open", "#!/bin/sh\nsleep 3\ntouch " + (folder / "stayed").string() + "\n");  // a browser
+  fs::permissions(opener, fs::perms::owner_all);
+  const auto said =
+      run("PATH=" + (folder / "bin").string() + ":$PATH " + tool + " explore --open --idle 1s --mandate " + rules);
+  EXPECT_EQ(said.code, 0) << said.err;
+  EXPECT_FALSE(fs::exists(folder / "stayed"));
+  for (int tries = 0; tries < 200 && !fs::exists(folder / "stayed"); ++tries) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  }
+  EXPECT_TRUE(fs::exists(folder / "stayed"));
+}
+
+TEST_F(Explored, WithoutAnythingToOpenItWithItSaysSo) {
+  const auto said = run("PATH=/nowhere " + tool + " explore --open --mandate " + rules);
+  EXPECT_EQ(said.code, 3);
+  EXPECT_THAT(said.err, HasSubstr("xdg-open"));
+}
+
 TEST(Explore, SaysWhatItWants) {
   EXPECT_EQ(run_tool("explore").code, 2);
   EXPECT_EQ(run_tool("explore --mandate nowhere.toml").code, 1);
