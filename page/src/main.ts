@@ -47,8 +47,10 @@ function family_view(family: Chart[], study: Study, assets: Set<string>): HTMLEl
   const view = (chart: Chart) => new ChartView(chart, assets, study.benchmark).box;
   if (family.length === 1) return view(family[0]!);
   const first = family[0]!;
-  const variants = family.slice(1); // the first is one of them, under the plain name
-  const of = (chart: Chart) => chart.name.slice(first.name.length + 1);
+  // Mostly the first is one of the others, under the plain name; else it is one beside them.
+  const others = family.slice(1);
+  const variants = others.some((chart) => chart.title === first.title) ? others : family;
+  const of = (chart: Chart) => (chart === first ? "the study's own" : chart.name.slice(first.name.length + 1));
   const choice = element("select", { "aria-label": `Which ${first.name}` }, ...variants.map((chart) => element("option", {}, of(chart))));
   const place = element("div", {});
   const here = this_scope();

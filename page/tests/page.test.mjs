@@ -65,6 +65,18 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     }
   });
 
+  test("correlations are first those of the study's own interval, and others are chosen", async () => {
+    const choice = page.getByLabel("Which heat");
+    const title = () => page.locator("#relate .family:has(select[aria-label='Which heat']) figcaption b").textContent();
+    const options = await choice.locator("option").allTextContents();
+    assert.deepEqual(options, ["the study's own", "1d", "1w", "1m"]);
+    assert.equal(await choice.inputValue(), "the study's own");
+    assert.equal(await title(), "Correlations");
+    await choice.selectOption("1w");
+    assert.match(await title(), /weekly/);
+    await choice.selectOption("the study's own");
+  });
+
   test("a table is sorted by any of its headings, figures as figures", async () => {
     const table = page.locator("#describe .table").first();
     const head = table.locator("th", { hasText: /volatility/i }).first();

@@ -53,6 +53,45 @@ TEST(Page, NoNameBecomesMarkup) {
   }
 }
 
+/// Lines over the same days, each as far above the one before as the day is along.
+Chapter lines_over_days(std::size_t lines, std::size_t days) {
+  Chart chart{.name = "lines", .title = "Lines", .subtitle = "of days"};
+  chart.x = {"", Scale::day};
+  std::vector<Day> x;
+  for (std::size_t k = 0; k < days; ++k) x.push_back(Day{} + std::chrono::days{k});
+  for (std::size_t line = 0; line < lines; ++line) {
+    std::vector<double> y;
+    for (std::size_t k = 0; k < days; ++k) y.push_back(double(line * k));
+    chart.series.emplace_back(Line{"line", x, std::move(y)});
+  }
+  Chapter chapter{.command = "describe"};
+  chapter.charts = {std::move(chart)};
+  return chapter;
+}
+
+TEST(PageChart, WhatSeriesShareIsThereOnce) {
+  auto chapter = lines_over_days(3, 4);
+  std::get<Line>(chapter.charts[0].series[1]).x = std::vector<Day>(4, Day{});
+  const auto chart = view_of(chapter)["charts"][0];
+  EXPECT_EQ(chart["series"][0]["x"], Json({0, 1, 2, 3}));
+  EXPECT_EQ(chart["series"][1]["x"], Json({0, 0, 0, 0}));
+  EXPECT_EQ(chart["series"][2]["x"], 0) << "the number of the first that is along the same days";
+  EXPECT_EQ(chart["series"][2]["y"], Json({0.0, 2.0, 4.0, 6.0}));
+  EXPECT_EQ(chart["subtitle"], "of days");
+}
+
+TEST(PageChart, HundredsOfLinesAreDrawnOneDayInSeveralAndItIsSaid) {
+  const auto chart = view_of(lines_over_days(400, 2000))["charts"][0];  // 800,000 figures
+  EXPECT_EQ(chart["subtitle"], "of days; one day in 3 is drawn");
+  const auto& days = chart["series"][0]["x"];
+  ASSERT_EQ(days.size(), 668u);  // 0, 3, ..., 1998, and the last
+  EXPECT_EQ(days[1], 3);
+  EXPECT_EQ(days[666], 1998);
+  EXPECT_EQ(days[667], 1999);
+  EXPECT_EQ(chart["series"][2]["y"][1], 6.0);
+  EXPECT_EQ(chart["series"][2]["y"][667], 3998.0);
+}
+
 TEST(Page, AsksForTheChaptersThatItComputesFrom) {
   if (!has_page()) {
     EXPECT_THAT(message_of([] { (void)page_of(small_study("A")); }), HasSubstr("Node.js and npm"));
