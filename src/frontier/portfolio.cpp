@@ -158,6 +158,13 @@ double row_size(const LimitRow& row) {
   return std::max(row.bend.size() == 0 ? straight : straight + row.bend.maxCoeff(), std::numeric_limits<double>::min());
 }
 
+double per_figure(const Bounds& bounds, int limit) {
+  const auto& own = bounds.limits[std::size_t(limit)];
+  if (own.kind == Limit::Kind::average) return bounds.budget;
+  const bool single = own.kind == Limit::Kind::total && own.terms.size() == 1 && own.terms[0].tag.empty();
+  return single ? 1 / own.terms[0].factor : 1;
+}
+
 BoundPrices bound_prices(const Covariance& covariance, const Eigen::VectorXd& expected_return, const Bounds& bounds,
                          const Eigen::VectorXd& weights, double lambda, const Eigen::VectorXd& row_prices) {
   auto gradient = gradient_of(covariance, expected_return, bounds, weights, lambda);

@@ -21,6 +21,9 @@ bool at_bend(const std::vector<LimitRow>& rows, const Eigen::VectorXd& weights, 
 /// The largest slope of a row, for scaling; never 0.
 double row_size(const LimitRow& row);
 
+/// By how much ends of ranges and rows move with the figure of a limit, per unit of it.
+double per_figure(const Bounds& bounds, int limit);
+
 /// The slopes of the return below the lowest bend of each weight: expected returns and what selling costs.
 Eigen::VectorXd lowest_return_slopes(const Eigen::VectorXd& expected_return, const Bounds& bounds);
 

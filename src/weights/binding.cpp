@@ -131,10 +131,8 @@ class Binding {
 
   /// By how much the right-hand sides of the bounds and rows move with the figure of the limit, for a point or a unit.
   double step(int limit) const {
-    const auto& own = limits_[std::size_t(limit)];
-    if (own.kind == Limit::Kind::average) return bounds_.budget;
-    const bool single = own.kind == Limit::Kind::total && own.terms.size() == 1 && own.terms[0].tag.empty();
-    return percentage_point / (single ? own.terms[0].factor : 1);
+    const bool average = limits_[std::size_t(limit)].kind == Limit::Kind::average;
+    return (average ? 1 : percentage_point) * per_figure(bounds_, limit);
   }
 
   BindingLimit named(int limit) const {

@@ -54,6 +54,22 @@ struct INCHTIDE_API MaximumSharpe {
   bool at_top = false;
 };
 
+/// What a limit that binds holds back: what a unit of its figure (1, which is 100 percentage points; of an average, one
+/// of its column's units) less of it would take off variance / 2 - lambda m'w. Over lambda it is the return that
+/// loosening brings at the same risk, over the volatility the risk that it saves at the same return.
+struct INCHTIDE_API Multiplier {
+  int limit = 0;      ///< its position in the limits
+  double figure = 0;  ///< from 0; of an equality what lowering its figure takes off, negative where raising it does
+  bool equality = false;
+};
+
+/// The limits that bind beside a corner, by position. On the way from one corner to the next a multiplier is a straight
+/// line from the upper one's `below` to the lower one's `above`.
+struct INCHTIDE_API CornerMultipliers {
+  std::vector<Multiplier> above;  ///< at the end of the way down to it, at `lambda_high`; empty of the first corner
+  std::vector<Multiplier> below;  ///< at the start of the way down from it, at `lambda_low`; empty of the last one
+};
+
 class INCHTIDE_API Frontier {
  public:
   [[nodiscard]] const Estimate& estimate() const { return estimate_; }
@@ -81,6 +97,11 @@ class INCHTIDE_API Frontier {
   /// The frontier as a line to draw, highest return first: its corners, and between each two so many more points, as
   /// volatility bends there.
   [[nodiscard]] std::vector<RiskReturn> line(double risk_free, int between = 11) const;
+
+  /// What the limits that bind hold back, beside each corner. Where prices are not unique at a corner itself, these are
+  /// those of the ways that meet there. Of a frontier of one corner both are empty. A ceiling on volatility has none.
+  /// @param risk_free what a unit of the budget would earn otherwise, per year
+  [[nodiscard]] std::vector<CornerMultipliers> multipliers(double risk_free) const;
 
   /// A corner as a certified portfolio.
   /// @throws UncertifiedAnswer as all functions below that return a portfolio, when its certificate doesn't hold to
