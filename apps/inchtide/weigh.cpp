@@ -12,6 +12,7 @@
 #include "inchtide/report/weights.hpp"
 #include "output.hpp"
 #include "study.hpp"
+#include "watch.hpp"
 
 namespace inchtide::app {
 namespace {
@@ -71,12 +72,17 @@ report::Chapter weigh(const Options& given) {
   options.show_current = true;
   const auto prepared = prepare(options);
   const auto portfolios = portfolios_of(prepared, options);
-  std::optional<report::Sweep> sweep;
-  if (!options.sweep.empty()) sweep = swept(prepared.basis, options);
-  const auto orders = orders_of(prepared, portfolios, options);
+  report::Besides besides;
+  if (!options.sweep.empty()) besides.sweep = swept(prepared.basis, options);
+  besides.orders = orders_of(prepared, portfolios, options);
+  if (const auto given_up = room_given_up(prepared.settings, prepared.basis.estimate.assets.size())) {
+    besides.given_up = *given_up;
+    besides.rooms = rooms_of(prepared.basis, portfolios.all, *given_up, Executor(options.threads), watched(options));
+  }
+  besides.hard_times = hard_times_of(prepared.basis, portfolios.all);
   auto chapter = report::weigh_chapter(portfolios, prepared.basis, prepared.universe.get(), prepared.settings,
-                                       prepared.from, sweep, orders);
-  if (orders) write_orders(report::orders_table(*orders, prepared.universe->currency), options);
+                                       prepared.from, besides);
+  if (besides.orders) write_orders(report::orders_table(*besides.orders, prepared.universe->currency), options);
   return chapter;
 }
 

@@ -107,7 +107,7 @@ Chart compared_chart(const std::vector<Allocation>& portfolios) {
     volatilities.push_back(p.volatility);
   }
   chart.series = {grouped("expected return", 0, 2, returns), grouped("volatility", 1, 2, volatilities)};
-  return chart;
+  return flat_if_long(std::move(chart));
 }
 
 Chart risk_chart(const std::vector<Allocation>& portfolios) {
@@ -296,17 +296,114 @@ Json tags_json(const Tags& tags, const std::vector<std::string>& assets) {
 
 }  // namespace
 
+namespace {
+
+/// How far weights can move; of those that cannot, and aren't held, nothing.
+Table room_table(const std::vector<Allocation>& all, const Besides& besides) {
+  Table table{"room",
+              fmt::format("Room: how far each weight can move for {} less expected return at no more risk",
+                          percent_text(besides.given_up)),
+              {{"Asset"}},
+              {},
+              {}};
+  std::vector<std::size_t> known;
+  constexpr double next_to_none = 5e-6;
+  for (std::size_t k = 0; k < besides.rooms.size(); ++k) {
+    if (besides.rooms[k].empty()) continue;
+    const bool some = std::ranges::any_of(besides.rooms[k], [](const std::optional<WeightRange>& range) {
+      return !range || range->most - range->least > next_to_none;
+    });
+    if (!some) {
+      table.notes.emplace_back(fmt::format("{} has none: no other weights have as little risk for it", all[k].name));
+      continue;
+    }
+    known.push_back(k);
+    for (const char* end : {"weight", "least", "most"}) {
+      table.columns.push_back({fmt::format("{}, {}", all[k].name, end), Format::percent});
+    }
+  }
+  if (known.empty()) return table;
+  for (std::size_t i = 0; i < all.front().assets.size(); ++i) {
+    std::vector<Cell> row{all.front().assets[i]};
+    bool some = false;
+    for (const auto k : known) {
+      const auto& range = besides.rooms[k][i];
+      const double weight = all[k].weights[Eigen::Index(i)];
+      some = some || is_held(weight) || !range || range->most > next_to_none || range->least < -next_to_none;
+      row.insert(row.end(), {weight, range ? Cell(range->least) : Cell(), range ? Cell(range->most) : Cell()});
+    }
+    if (some) table.add(std::move(row));
+  }
+  table.notes.emplace_back(
+      "One weight at a time, the others free within the limits; limits on positions and ceilings on tracking error are "
+      "not looked at");
+  return table;
+}
+
+Table stretches_table(const std::vector<Allocation>& all, const std::vector<HardTime>& times) {
+  Table table{"worst-stretches",
+              "Through the worst stretches of the history, weights restored each period",
+              {{"From", Format::day}, {"To", Format::day}, {"Equal weights", Format::percent}},
+              {},
+              {}};
+  for (const auto& one : all) table.columns.push_back({one.name, Format::percent});
+  for (const auto& time : times) {
+    std::vector<Cell> row{time.stretch.from, time.stretch.to, time.equal_weights};
+    row.insert(row.end(), time.returns.begin(), time.returns.end());
+    table.add(std::move(row));
+  }
+  if (!times.empty()) {
+    table.notes.emplace_back("The deepest falls of equal weights from a peak; the weights were chosen knowing them");
+  }
+  return table;
+}
+
+void add_rooms(Json& result, const std::vector<Allocation>& all, const Besides& besides) {
+  for (std::size_t k = 0; k < besides.rooms.size(); ++k) {
+    if (besides.rooms[k].empty()) continue;
+    auto room = Json::object();
+    for (std::size_t i = 0; i < besides.rooms[k].size(); ++i) {
+      const auto& range = besides.rooms[k][i];
+      room[all[k].assets[i]] = range ? Json({range->least, range->most}) : Json();
+    }
+    result["portfolios"][k]["room"] = std::move(room);
+  }
+  if (!besides.rooms.empty()) result["room_for"] = besides.given_up;
+}
+
+Json stretches_json(const std::vector<Allocation>& all, const std::vector<HardTime>& times) {
+  auto list = Json::array();
+  for (const auto& time : times) {
+    auto returns = Json::object();
+    for (std::size_t k = 0; k < all.size(); ++k) returns[all[k].name] = time.returns[k];
+    list.push_back({{"from", to_string(time.stretch.from)},
+                    {"to", to_string(time.stretch.to)},
+                    {"equal_weights", time.equal_weights},
+                    {"returns", returns}});
+  }
+  return list;
+}
+
+}  // namespace
+
 Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis, const Universe* universe,
-                      const Settings& settings, const Background& from, const std::optional<Sweep>& sweep,
-                      const std::optional<OrderList>& orders) {
+                      const Settings& settings, const Background& from, const Besides& besides) {
   const auto& [all, unanswered] = portfolios;
+  const auto& [sweep, orders, given_up, rooms, hard_times] = besides;
   auto chapter = begin_chapter("weigh", basis, universe, settings, from, {});
   if (!all.empty()) chapter.sentence = in_a_line(all.front());
   chapter.in_part = chapter.in_part || !unanswered.empty();
   chapter.result = weigh_json(all, unanswered, from.spelt);
   chapter.result["tags"] = tags_json(basis.facts.tags, basis.estimate.assets);
-  chapter.tables = {comparison_table(all, unanswered), weights_table(all), risk_table(all), binding_table(all),
-                    left_out_table(all)};
+  chapter.tables = {comparison_table(all, unanswered),
+                    weights_table(all),
+                    risk_table(all),
+                    binding_table(all),
+                    left_out_table(all),
+                    room_table(all, besides),
+                    stretches_table(all, hard_times)};
+  add_rooms(chapter.result, all, besides);
+  chapter.result["stretches"] = stretches_json(all, hard_times);
   chapter.tables[0].notes.emplace_back(in_a_line(basis.estimate));
   if (sweep) chapter.tables.push_back(sweep_table(*sweep));
   if (orders) {

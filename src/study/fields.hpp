@@ -114,15 +114,15 @@ auto fields(S& s) {
   auto& [assets, benchmark, currency, rate_carry, align, short_histories, drop_misprints, chosen_fields, fields_chosen,
          strict, from, to, last, trading_days, every, periods_per_year, keep_last_period, returns, pairwise, risk_free,
          methods, limits, added_limits, costs, horizon, aims, mixes, show_current, after_costs, borrowing, move_inside,
-         rounding, gap, split, schedules, wealth, delay, size, smallest_order, cash_floor, lots, cash_rate,
+         rounding, room, gap, split, schedules, wealth, delay, size, smallest_order, cash_floor, lots, cash_rate,
          overdraft_rate, proceeds_earn, holiday_rows, ended_after, ends, flows, reestimate, estimate_over, withholding,
          real_moves, start_from_current, baseline, tried, cost_levels, futures, ends_below, falls_beyond, show_log,
          grid] = s;
   return std::tie(assets, benchmark, currency, rate_carry, align, short_histories, drop_misprints, chosen_fields,
                   fields_chosen, strict, from, to, last, trading_days, every, periods_per_year, keep_last_period,
                   returns, pairwise, risk_free, methods, limits, added_limits, costs, horizon, aims, mixes,
-                  show_current, after_costs, borrowing, move_inside, rounding, gap, split, schedules, wealth, delay,
-                  size, smallest_order, cash_floor, lots, cash_rate, overdraft_rate, proceeds_earn, holiday_rows,
+                  show_current, after_costs, borrowing, move_inside, rounding, room, gap, split, schedules, wealth,
+                  delay, size, smallest_order, cash_floor, lots, cash_rate, overdraft_rate, proceeds_earn, holiday_rows,
                   ended_after, ends, flows, reestimate, estimate_over, withholding, real_moves, start_from_current,
                   baseline, tried, cost_levels, futures, ends_below, falls_beyond, show_log, grid);
 }

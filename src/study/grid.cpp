@@ -30,6 +30,7 @@ Settings shared_by_cells(Settings settings) {
   settings.cost_levels = settings.show_log = false;
   settings.mixes.clear();
   settings.rounding.reset();
+  settings.room.reset();
   settings.futures = 0;
   settings.ends_below.reset();
   settings.falls_beyond.reset();

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
 #include <exception>
 #include <utility>
 
@@ -18,6 +19,9 @@ bool counts_costs(const Aim& aim) {
 }
 
 namespace {
+
+// Sums of weights that differ by less are the same.
+constexpr double same_sum = 1e-9;
 
 /// Collects portfolios, and the aims that have none.
 class Choosing {
@@ -159,6 +163,42 @@ Portfolios portfolios_of(const Basis& basis, const Sources& sources, const Setti
   for (const auto& list : sources.given) choosing.given(weights_for(basis.estimate.assets, list), list.name);
   choosing.adjust();
   return choosing.take();
+}
+
+std::optional<double> room_given_up(const Settings& settings, std::size_t assets) {
+  constexpr std::size_t few = 60;
+  constexpr double usual = 0.001;
+  return settings.room || assets > few ? settings.room : usual;
+}
+
+std::vector<std::vector<std::optional<WeightRange>>> rooms_of(const Basis& basis,
+                                                              const std::vector<Allocation>& portfolios, double give_up,
+                                                              const Executor& executor, const Watch& watch) {
+  const auto bounds = bounds_of(basis.limits, basis.estimate.assets, basis.facts);
+  std::vector<std::vector<std::optional<WeightRange>>> rooms;
+  for (const auto& one : portfolios) {
+    rooms.emplace_back();
+    const bool whole = std::abs(one.weights.sum() - bounds.budget) <= same_sum;
+    if (!one.violations.empty() || !whole) continue;
+    rooms.back() = room_of(basis.estimate, bounds, one.weights, give_up, executor, watch);
+  }
+  return rooms;
+}
+
+std::vector<HardTime> hard_times_of(const Basis& basis, const std::vector<Allocation>& portfolios, std::size_t count) {
+  const auto& returns = basis.returns;
+  const auto assets = basis.estimate.size();
+  if (returns.observations() == 0 || returns.returns.cols() != assets || !returns.returns.allFinite()) return {};
+  const Eigen::VectorXd equal = Eigen::VectorXd::Constant(assets, 1.0 / double(assets));
+  std::vector<HardTime> times;
+  for (const auto& stretch : worst_stretches(returns, equal, count)) {
+    HardTime time{stretch, {}, return_through(returns, stretch, equal, basis.risk_free)};
+    for (const auto& one : portfolios) {
+      time.returns.push_back(return_through(returns, stretch, one.weights, basis.risk_free));
+    }
+    times.push_back(std::move(time));
+  }
+  return times;
 }
 
 }  // namespace inchtide

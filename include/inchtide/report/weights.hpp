@@ -38,12 +38,21 @@ struct INCHTIDE_API Sweep {
 /// The orders that lead to a portfolio: a row each, sales first; what is left in cash below.
 [[nodiscard]] INCHTIDE_API Table orders_table(const OrderList& orders, const std::string& currency);
 
-/// Tables: comparison, weights, risk-shares, binding-limits, left-out, sweep, orders. Charts: compared, risk, prices
-/// (of the limits of the first portfolio that has some). Result: `portfolios`, `unanswered`.
+/// What goes with portfolios where it was asked for, or can be known.
+struct INCHTIDE_API Besides {
+  std::optional<Sweep> sweep;
+  std::optional<OrderList> orders;
+  double given_up = 0;                                         ///< expected return, for the rooms
+  std::vector<std::vector<std::optional<WeightRange>>> rooms;  ///< one a portfolio, or none at all
+  std::vector<HardTime> hard_times;
+};
+
+/// Tables: comparison, weights, risk-shares, binding-limits, left-out, room, worst-stretches, sweep, orders. Charts:
+/// compared, risk, prices (of the limits of the first portfolio that has some). Result: `portfolios`, `unanswered`,
+/// `stretches`.
 /// @param universe none where the estimate was given
 [[nodiscard]] INCHTIDE_API Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis,
                                                  const Universe* universe, const Settings& settings,
-                                                 const Background& from, const std::optional<Sweep>& sweep = {},
-                                                 const std::optional<OrderList>& orders = {});
+                                                 const Background& from, const Besides& besides = {});
 
 }  // namespace inchtide::report

@@ -24,11 +24,14 @@
 /// @endcode
 
 #include <functional>
+#include <optional>
 #include <vector>
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/study/basis.hpp"
 #include "inchtide/weights/allocation.hpp"
+#include "inchtide/weights/room.hpp"
+#include "inchtide/weights/stretches.hpp"
 
 namespace inchtide {
 
@@ -48,5 +51,26 @@ using PatienceOfAnAim = std::function<StopCheck()>;
 /// @throws InputError for what cannot be asked together, such as aims after costs without costs
 [[nodiscard]] INCHTIDE_API Portfolios portfolios_of(const Basis& basis, const Sources& sources,
                                                     const Settings& settings, const PatienceOfAnAim& patience = {});
+
+/// How far each weight of each portfolio can move: `room_of`, one list a portfolio, empty for those that are not within
+/// the limits or don't invest the budget (blends, portfolios after costs).
+/// @param give_up expected return, fraction per year
+/// @throws as `room_of`
+[[nodiscard]] INCHTIDE_API std::vector<std::vector<std::optional<WeightRange>>> rooms_of(
+    const Basis& basis, const std::vector<Allocation>& portfolios, double give_up,
+    const Executor& executor = Executor(), const Watch& watch = {});
+
+/// A bad stretch of the history, and what each portfolio would have made of it.
+struct INCHTIDE_API HardTime {
+  Stretch stretch;
+  std::vector<double> returns;  ///< one a portfolio, over the stretch
+  double equal_weights = 0;
+};
+
+/// The deepest falls of equal weights in the returns that the estimate was made of; none where it was given, or where
+/// some returns are missing.
+[[nodiscard]] INCHTIDE_API std::vector<HardTime> hard_times_of(const Basis& basis,
+                                                               const std::vector<Allocation>& portfolios,
+                                                               std::size_t count = 5);
 
 }  // namespace inchtide

@@ -81,6 +81,7 @@ struct INCHTIDE_API Settings {
   bool borrowing = false;          ///< blends may borrow at the risk-free rate
   bool move_inside = false;        ///< weights that break limits once more, moved to the nearest that don't
   std::optional<double> rounding;  ///< all once more in whole steps of this fraction
+  std::optional<double> room;      ///< expected return to give up for room to move weights: see `room_given_up`
   double gap = 1e-4;               ///< of a search for positions: good enough, a part of the variance
 
   // Rehearsal
@@ -113,5 +114,9 @@ struct INCHTIDE_API Settings {
   bool show_log = false;                    ///< what happened day by day is told, not only in files
   std::vector<GridAxes> grid{};             ///< many rehearsals: all combinations of each
 };
+
+/// How much expected return a weight's room may cost: what was set, else a tenth of a percentage point where the assets
+/// are few enough (60) for two frontiers an asset to take no time; else nothing is looked at.
+[[nodiscard]] INCHTIDE_API std::optional<double> room_given_up(const Settings& settings, std::size_t assets);
 
 }  // namespace inchtide
