@@ -11,7 +11,7 @@ report::Chapter estimate(const Options& options) {
   auto study = load_study(options);
   study.from.split = day_option(options.text("--split"), "--split");
   const auto estimation = estimation_of(study.universe(), study.sources(), study.settings(), study.from.split,
-                                        {options.compare, draws_of(options, usual_draws)});
+                                        {options.compare || options.whole_study, draws_of(options, usual_draws)});
   return report::estimate_chapter(estimation, study.universe(), study.settings(), study.from);
 }
 
@@ -27,6 +27,8 @@ void add_estimate(CLI::App& tool, Options& options) {
   add_bootstrap_options(command, options);
   add_setting(command, options, "--risk-free");
   add_output_options(command, options);
+  add_figure_option(command, options,
+                    "expected (returns by asset, with their draws, and with --compare other methods)");
 }
 
 }  // namespace inchtide::app

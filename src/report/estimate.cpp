@@ -118,6 +118,51 @@ Table covariance_methods_table(const std::vector<ComparedCovariance>& methods) {
   return table;
 }
 
+/// Expected returns as dots on a line an asset: the estimate's own with what its draws leave open, and where methods
+/// were compared theirs.
+Chart expected_chart(const Estimated& estimated, const BootstrapBands* bands,
+                     const std::vector<ComparedReturns>& methods) {
+  const auto& e = estimated.estimate;
+  Chart chart{.name = "expected", .title = "Expected returns", .flat = true};
+  chart.x = {"", Scale::number, e.assets};
+  chart.y = {"Per year", Scale::percent};
+  chart.key = Chart::Key::right;
+  const std::vector<double> values(e.expected_return.begin(), e.expected_return.end());
+  std::vector<double> places;
+  for (std::size_t i = 0; i < e.assets.size(); ++i) places.push_back(double(i));
+  if (bands != nullptr) {
+    chart.subtitle = "bars: the sample mean in 90% of the draws of its history";
+    chart.series.emplace_back(Whiskers{"90% of draws",
+                                       places,
+                                       {bands->mean_low.begin(), bands->mean_low.end()},
+                                       {bands->mean_high.begin(), bands->mean_high.end()},
+                                       colour::sand});
+  }
+  constexpr Marker markers[] = {Marker::square, Marker::triangle, Marker::diamond, Marker::circle};
+  for (std::size_t k = 0; k < methods.size(); ++k) {
+    const auto& [method, returns] = methods[k];
+    chart.series.emplace_back(Points{method,
+                                     places,
+                                     {returns.begin(), returns.end()},
+                                     {},
+                                     colour::of_series(k + 1),
+                                     markers[k % std::size(markers)],
+                                     1.2});
+  }
+  chart.series.emplace_back(Points{"the study's", places, values, {}, colour::ink, Marker::dot, 1.3});
+  for (const auto& [list, name, marker] : {std::tuple{&estimated.own, "own figure", Marker::diamond},
+                                           std::tuple{&estimated.capped, "capped", Marker::square}}) {
+    Points marked{name, {}, {}, {}, colour::rust, marker, 2.4};
+    for (std::size_t i = 0; i < e.assets.size(); ++i) {
+      if (std::ranges::find(*list, e.assets[i]) == list->end()) continue;
+      marked.x.push_back(places[i]);
+      marked.y.push_back(values[i]);
+    }
+    if (!marked.x.empty()) chart.series.emplace_back(std::move(marked));
+  }
+  return chart;
+}
+
 Json estimated_json(const Estimated& estimated, const BootstrapBands* bands) {
   const auto& e = estimated.estimate;
   auto json = estimate_json(e);
@@ -173,6 +218,7 @@ Chapter estimate_chapter(const Estimation& estimation, const Universe& universe,
   if (!estimation.expected.empty()) {
     chapter.tables.push_back(expected_methods_table(estimation.expected, estimated.estimate.assets));
   }
+  chapter.charts = {expected_chart(estimated, bands, estimation.expected)};
   if (!estimation.covariances.empty()) chapter.tables.push_back(covariance_methods_table(estimation.covariances));
   return chapter;
 }

@@ -44,6 +44,9 @@ struct Look {
   std::string ground, ink, grid;
   bool dark;
 
+  /// Of what stands back: the ground shows through.
+  std::string faint(const std::string& of) const { return "#90" + shown(of).substr(1); }
+
   std::string shown(const std::string& of) const {
     static const std::pair<const char*, const char*> tints[] = {
         {colour::ink, colour::foam}, {colour::deep, "#5FB0BF"}, {colour::kelp, "#93BF6B"},
@@ -72,7 +75,8 @@ std::string terminal_for(const fs::path& path, const Look& look) {
                    "End its name with .png, .svg or .pdf");
 }
 
-std::string axis_lines(char name, const Axis& axis, const Look& look) {
+/// @param flat its categories stand one below the other, and take no turning
+std::string axis_lines(char name, const Axis& axis, const Look& look, bool flat = false) {
   std::string lines = fmt::format("set {}label {} textcolor rgb '{}'\n", name, in_quotes(axis.title), look.ink);
   if (axis.scale == Scale::percent) lines += fmt::format("set format {} '%g%%'\n", name);
   if (axis.scale == Scale::number) lines += fmt::format("set format {} \"%'.10g\"\n", name);
@@ -81,8 +85,9 @@ std::string axis_lines(char name, const Axis& axis, const Look& look) {
     for (std::size_t i = 0; i < axis.categories.size(); ++i) {
       names += fmt::format("{}{} {}", i > 0 ? ", " : "", tic_label(axis.categories[i]), i);
     }
-    lines += fmt::format("set {0}tics rotate by 40 right ({1}) font ',11'\nset {0}range [-0.7:{2}]\n", name, names,
-                         double(axis.categories.size()) - 0.3);
+    const double first = -0.7, last = double(axis.categories.size()) - 0.3;
+    lines += fmt::format("set {0}tics {1} ({2}) font ',11'\nset {0}range [{3}:{4}]\n", name,
+                         flat ? "norotate" : "rotate by 40 right", names, flat ? last : first, flat ? first : last);
   }
   if (axis.scale == Scale::day)
     lines += fmt::format("set {}data time\nset timefmt '%s'\nset format {} '%Y-%m'\n", name, name);
@@ -141,8 +146,10 @@ struct PlotClause {
   static std::string title_of(const std::string& name) { return name.empty() ? "notitle" : "title " + in_quotes(name); }
 
   std::string operator()(const Line& line) const {
+    const bool named = chart.key != Chart::Key::ends;
     return fmt::format("$series{} using 1:2 with lines lw {} dt {} lc rgb '{}' {}", number, line.width,
-                       dash_type(line.dash), look.shown(line.colour), title_of(line.name));
+                       dash_type(line.dash), line.faint ? look.faint(line.colour) : look.shown(line.colour),
+                       named ? title_of(line.name) : "notitle");
   }
 
   std::string operator()(const Columns& columns) const {
@@ -154,8 +161,16 @@ struct PlotClause {
     const auto hue = look.shown(boxes.colour);
     const auto fill = boxes.hatched ? fmt::format("pattern 4 border rgb '{}'", hue)
                                     : fmt::format("solid 0.85 border rgb '{}'", look.ground);
-    return fmt::format("$series{} using 1:2:({:.12g}) with boxes fs {} lc rgb '{}' {}", number,
-                       on_axis(boxes.width, chart.x), fill, hue, title_of(boxes.name));
+    const double width = on_axis(boxes.width, chart.x);
+    const auto how = chart.flat ? fmt::format("using ($2/2):1:(abs($2)/2):({:.12g}) with boxxyerror", width / 2)
+                                : fmt::format("using 1:2:({:.12g}) with boxes", width);
+    return fmt::format("$series{} {} fs {} lc rgb '{}' {}", number, how, fill, hue, title_of(boxes.name));
+  }
+
+  std::string operator()(const Whiskers& whiskers) const {
+    const auto* how = chart.flat ? "using 2:1:($3-$2):(0)" : "using 1:2:(0):($3-$2)";
+    return fmt::format("$series{} {} with vectors nohead lw 5 lc rgb '{}' {}", number, how, look.faint(whiskers.colour),
+                       title_of(whiskers.name));
   }
 
   std::string operator()(const Band& band) const {
@@ -172,8 +187,8 @@ struct PlotClause {
 
   std::string operator()(const Points& points) const {
     std::string clause =
-        fmt::format("$series{} using 1:2 with points pt {} ps {} lc rgb '{}' {}", number, point_type(points.marker),
-                    points.size, look.shown(points.colour), title_of(points.name));
+        fmt::format("$series{} using {} with points pt {} ps {} lc rgb '{}' {}", number, chart.flat ? "2:1" : "1:2",
+                    point_type(points.marker), points.size, look.shown(points.colour), title_of(points.name));
     if (points.labels.empty()) return clause;
     constexpr const char* places[] = {"left offset 0.9,0", "right offset -0.9,0", "center offset 0,0.8",
                                       "center offset 0,-0.8"};
@@ -196,20 +211,27 @@ std::string key_line(Chart::Key key) {
     case Chart::Key::right:
       return "set key outside right top vertical Left reverse font ',11' samplen 2 width 2\nset rmargin 19\n";
     case Chart::Key::below: return "set key below center horizontal maxcols 3 Left reverse width 2\n";
+    case Chart::Key::ends: return "unset key\n";
     case Chart::Key::bottom_right: break;
   }
   return "set key bottom right opaque\n";
 }
 
-/// The chart's own axes and series; `first` is the number of its first series.
-std::string plot_lines(const Chart& chart, const Axis& y, const std::vector<Series>& series, std::size_t first,
-                       const Look& look) {
+/// Series alone; `first` is the number of the first.
+std::string plot_series(const Chart& chart, const Axis& y, const std::vector<Series>& series, std::size_t first,
+                        const Look& look) {
   std::string blocks, clauses;
   for (std::size_t k = 0; k < series.size(); ++k) {
     blocks += data_block(first + k, chart, y, series[k]);
     clauses += (k > 0 ? ", \\\n  " : "") + std::visit(PlotClause{first + k, chart, look}, series[k]);
   }
-  return axis_lines('y', y, look) + blocks + "plot " + clauses + "\n";
+  return blocks + "plot " + clauses + "\n";
+}
+
+/// The chart's own axes and series.
+std::string plot_lines(const Chart& chart, const Axis& y, const std::vector<Series>& series, std::size_t first,
+                       const Look& look) {
+  return axis_lines('y', y, look) + plot_series(chart, y, series, first, look);
 }
 
 /// About three steps of 1, 2 or 5 times a power of ten over what a strip shows.
@@ -301,6 +323,30 @@ std::string zero_in_range(const Chart& chart) {
   return !below ? "set yrange [0:*]\n" : !above ? "set yrange [*:0]\n" : "";
 }
 
+/// Each line's name at its end, in its colour.
+std::string end_lines(const Chart& chart, const Look& look) {
+  std::string lines;
+  std::size_t longest = 0, number = 200;
+  for (const auto& [name, hue, x, y] : line_ends(chart.series)) {
+    const auto place =
+        chart.x.scale == Scale::day ? fmt::format("'{:.0f}'", x) : fmt::format("{:.12g}", on_axis(x, chart.x));
+    lines += fmt::format("set label {} {} at first {}, first {:.12g} left offset 0.6,0 font ',10' textcolor rgb '{}'\n",
+                         number++, in_quotes(name), place, on_axis(y, chart.y), look.shown(hue));
+    longest = std::max(longest, name.size());
+  }
+  return lines + fmt::format("set rmargin {:.1f}\n", 2 + 0.95 * double(longest));
+}
+
+/// Room and axes of a chart that lies flat: its categories from the top down.
+std::string flat_lines(const Chart& chart, const Look& look) {
+  std::size_t longest = 0;
+  for (const auto& category : chart.x.categories) longest = std::max(longest, category.size());
+  auto lines = axis_lines('x', chart.y, look) + axis_lines('y', chart.x, look, true);
+  lines +=
+      fmt::format("set lmargin {:.1f}\nset yzeroaxis lt 1 lw 1 lc rgb '{}'\n", 4 + 0.95 * double(longest), look.ink);
+  return lines + "set offsets 0, graph 0.04, 0, 0\n" + (chart.y_from_zero ? "set xrange [*<0:0<*]\n" : "");
+}
+
 std::string script_for(const Chart& chart, const std::string& terminal, const Look& look) {
   std::string script = fmt::format("set terminal {}\n", terminal);
   script += "set encoding utf8\nset decimalsign '.'\n";
@@ -309,6 +355,11 @@ std::string script_for(const Chart& chart, const std::string& terminal, const Lo
   script += fmt::format("set grid lc rgb '{}' lw 1.5 dt 1\n", look.grid);
   script += key_line(chart.key) + fmt::format("set key textcolor rgb '{}'\nset lmargin 11\n", look.ink);
   if (chart.heat) return script + heat_lines(*chart.heat, title, look);
+  if (chart.flat) {
+    return script + flat_lines(chart, look) + fmt::format("set title {} textcolor rgb '{}'\n", title, look.ink) +
+           plot_series(chart, chart.y, chart.series, 0, look);
+  }
+  if (chart.key == Chart::Key::ends) script += end_lines(chart, look);
   auto x = chart.x;
   if (chart.key == Chart::Key::below) x.title += "\n ";  // room before the key
   script += axis_lines('x', x, look);
@@ -363,6 +414,13 @@ void check_figures(const std::vector<Series>& all, const fs::path& path) {
 
 const std::string& name_of(const Series& series) {
   return std::visit([](const auto& one) -> const std::string& { return one.name; }, series);
+}
+
+Chart flat_if_long(Chart chart) {
+  constexpr std::size_t longest_upright = 14;
+  chart.flat =
+      std::ranges::any_of(chart.x.categories, [](const std::string& name) { return name.size() > longest_upright; });
+  return chart;
 }
 
 void draw(const Chart& chart, const fs::path& path, std::chrono::milliseconds patience) {

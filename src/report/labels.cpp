@@ -1,6 +1,7 @@
 #include "labels.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <cstddef>
 #include <type_traits>
 #include <variant>
@@ -71,6 +72,8 @@ Figures figures_of(const Series& series) {
           return {on_line(s.x), {&s.open, &s.low, &s.high, &s.close}};
         } else if constexpr (std::is_same_v<Kind, Band>) {
           return {on_line(s.x), {&s.low, &s.high}};
+        } else if constexpr (std::is_same_v<Kind, Whiskers>) {
+          return {on_line(s.x), {&s.low, &s.high}};
         } else if constexpr (std::is_same_v<Kind, Points>) {
           return {on_line(s.x), {&s.y}, &s};
         } else {
@@ -78,6 +81,33 @@ Figures figures_of(const Series& series) {
         }
       },
       series);
+}
+
+std::vector<LineEnd> line_ends(const std::vector<Series>& all) {
+  constexpr double room_of_a_name = 0.027;  // of the picture's height
+  double least = 1e300, most = -1e300;
+  std::vector<LineEnd> ends;
+  for (const auto& series : all) {
+    const auto* line = std::get_if<Line>(&series);
+    if (line == nullptr) continue;
+    const auto figures = figures_of(series);
+    for (std::size_t t = 0; t < line->y.size(); ++t) {
+      if (!std::isfinite(line->y[t])) continue;
+      least = std::min(least, line->y[t]);
+      most = std::max(most, line->y[t]);
+    }
+    for (std::size_t t = line->y.size(); t-- > 0 && !line->name.empty();) {
+      if (!std::isfinite(line->y[t])) continue;
+      ends.push_back({line->name, line->colour, figures.x[t], line->y[t]});
+      break;
+    }
+  }
+  std::ranges::stable_sort(ends, std::ranges::greater(), &LineEnd::y);
+  const double gap = room_of_a_name * (most - least);
+  for (std::size_t k = 1; k < ends.size(); ++k) ends[k].y = std::min(ends[k].y, ends[k - 1].y - gap);
+  if (!ends.empty()) ends.back().y = std::max(ends.back().y, least);
+  for (std::size_t k = ends.size(); k-- > 1;) ends[k - 1].y = std::max(ends[k - 1].y, ends[k].y + gap);
+  return ends;
 }
 
 std::vector<Side> label_sides(const Chart& chart, const Points& series) {

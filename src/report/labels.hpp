@@ -19,6 +19,13 @@ struct Figures {
 
 Figures figures_of(const Series& series);
 
+// Where the name of a line stands: at its last figure, or as near to it as the others leave room for.
+struct LineEnd {
+  std::string name, colour;
+  double x, y;
+};
+std::vector<LineEnd> line_ends(const std::vector<Series>& all);
+
 // Where a label stands beside its point.
 enum class Side { right, left, above, below };
 constexpr Side sides[] = {Side::right, Side::left, Side::above, Side::below};

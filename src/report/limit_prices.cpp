@@ -106,7 +106,7 @@ Chart limits_chart(const Allocation& portfolio) {
     chart.x.categories.push_back(of);
   }
   chart.series = {bars};
-  return chart;
+  return flat_if_long(std::move(chart));
 }
 
 }  // namespace inchtide::report

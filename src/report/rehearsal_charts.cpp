@@ -141,7 +141,7 @@ std::optional<Chart> costs_chart(const std::vector<const Rehearsal*>& runs) {
     ++used;
   }
   if (used == 0) return std::nullopt;
-  return chart;
+  return flat_if_long(std::move(chart));
 }
 
 /// A step up on the day of each trade.

@@ -63,6 +63,7 @@ struct INCHTIDE_API Line {
   std::string colour = colour::deep;  ///< one of ours; a dark theme shows a lighter tint of it, here and below
   Dash dash = Dash::solid;
   double width = 2.5;
+  bool faint = false;  ///< one of many: it stands back behind those that aren't
 };
 
 /// Points marked one by one.
@@ -112,7 +113,15 @@ struct INCHTIDE_API Band {
   double opacity = 0.25;  ///< of one that isn't hatched
 };
 
-using Series = std::variant<Line, Points, Columns, PriceBars, Boxes, Band>;
+/// How far a figure may lie off, at each place.
+struct INCHTIDE_API Whiskers {
+  std::string name;
+  std::vector<double> x;
+  std::vector<double> low, high;
+  std::string colour = colour::deep;
+};
+
+using Series = std::variant<Line, Points, Columns, PriceBars, Boxes, Band, Whiskers>;
 
 [[nodiscard]] INCHTIDE_API const std::string& name_of(const Series& series);
 
@@ -139,12 +148,16 @@ struct INCHTIDE_API Chart {
   bool x_from_zero = false;
   bool y_from_zero = false;  ///< 0 is within the vertical axis
   bool tight = false;        ///< the axes end where the data do
-  enum class Key { bottom_right, top_left, top_right, below, right };
+  bool flat = false;         ///< the axes change places, the first category on top; of points, boxes and whiskers alone
+  enum class Key { bottom_right, top_left, top_right, below, right, ends };  ///< ends: each line ends in its name
   Key key = Key::bottom_right;
   std::vector<Panel> below = {};
   Theme theme = Theme::light;
   std::optional<HeatMap> heat = {};  ///< takes the place of axes and series
 };
+
+/// A chart whose categories have names too long to stand below it lies flat.
+[[nodiscard]] INCHTIDE_API Chart flat_if_long(Chart chart);
 
 /// Draws a chart with gnuplot, as PNG, SVG or PDF by the file's ending. The file appears whole or not at all.
 /// @throws InputError when the ending is another one or a series has no points to draw

@@ -1,0 +1,112 @@
+// Figures that people read: charts that lie flat, lines that end in their names, whiskers. Read back from SVG.
+
+#include <gmock/gmock.h>
+
+#include <regex>
+
+#include "inchtide/report/chart.hpp"
+#include "inchtide/report/estimate.hpp"
+#include "support/process.hpp"
+
+namespace inchtide::report::figures {
+namespace {
+
+struct Word {
+  double x, y;
+  std::string text;
+};
+
+/// The texts of a picture, with where they stand.
+std::vector<Word> words_of(const Chart& chart) {
+  const test::Folder folder;
+  const auto path = folder / "f.svg";
+  draw(chart, path);
+  const auto svg = test::text_of(path);
+  const std::regex placed(R"(<g transform="translate\(([-0-9.]+),([-0-9.]+)\)[^"]*"[^>]*>\s*<text>([^<]*)<)");
+  std::vector<Word> words;
+  for (auto at = std::sregex_iterator(svg.begin(), svg.end(), placed); at != std::sregex_iterator(); ++at) {
+    words.push_back({std::stod((*at)[1]), std::stod((*at)[2]), (*at)[3]});
+  }
+  return words;
+}
+
+std::vector<Word> found(const std::vector<Word>& words, const std::string& text) {
+  std::vector<Word> some;
+  std::ranges::copy_if(words, std::back_inserter(some), [&](const Word& word) { return word.text == text; });
+  return some;
+}
+
+TEST(Figures, LinesEndInTheirNamesAndNoTwoLieOnEachOther) {
+  Chart chart{.name = "growth", .title = "Growth"};
+  chart.x = {"Day", Scale::number};
+  chart.y = {"Growth", Scale::percent};
+  chart.key = Chart::Key::ends;
+  const std::vector<double> ends = {0.100, 0.101, 0.5, 0.099, -0.2, -0.2};
+  for (std::size_t k = 0; k < ends.size(); ++k) {
+    chart.series.emplace_back(Line{"REED" + std::to_string(k), std::vector<double>{0, 1}, {0, ends[k]}});
+  }
+  const auto words = words_of(chart);
+  std::vector<Word> names;
+  for (std::size_t k = 0; k < ends.size(); ++k) {
+    const auto of_one = found(words, "REED" + std::to_string(k));
+    ASSERT_EQ(of_one.size(), 1u) << "there is no key besides";
+    names.push_back(of_one[0]);
+    EXPECT_GT(names[k].x, 1280 * 0.8) << "beside the end of its line";
+  }
+  for (std::size_t k = 0; k < names.size(); ++k) {
+    for (std::size_t other = 0; other < k; ++other) EXPECT_GE(std::abs(names[k].y - names[other].y), 11) << k << other;
+  }
+  EXPECT_LT(names[2].y, names[1].y);  // up is less
+  EXPECT_LT(names[1].y, names[0].y);
+  EXPECT_LT(names[0].y, names[3].y);
+}
+
+TEST(Figures, LongNamesLieFlatAndTheFirstIsOnTop) {
+  Chart chart{.name = "bars", .title = "Bars"};
+  chart.y = {"Per year", Scale::percent};
+  chart.y_from_zero = true;
+  chart.x.categories = {"never", "quarterly with bands", "monthly"};
+  chart.series = {Boxes{.name = "cost", .x = {0, 1, 2}, .y = {0.1, -0.2, 0.3}, .width = 0.7}};
+  EXPECT_FALSE(chart.flat);
+  const auto flat = flat_if_long(chart);
+  ASSERT_TRUE(flat.flat);
+  const auto words = words_of(flat);
+  const auto never = found(words, "never"), bands = found(words, "quarterly with bands"),
+             monthly = found(words, "monthly");
+  ASSERT_EQ(never.size(), 1u);
+  ASSERT_EQ(bands.size(), 1u);
+  ASSERT_EQ(monthly.size(), 1u);
+  EXPECT_LT(never[0].y, bands[0].y);
+  EXPECT_LT(bands[0].y, monthly[0].y);
+  EXPECT_FALSE(found(words, "30%").empty()) << "figures lie across";
+  chart.x.categories[1] = "yearly";
+  EXPECT_FALSE(flat_if_long(chart).flat);
+}
+
+TEST(Figures, ExpectedReturnsAreDotsOnALineAnAsset) {
+  Estimation estimation;
+  auto& estimate = estimation.estimated.estimate;
+  estimate.assets = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
+  estimate.expected_return = Eigen::Vector3d(0.08, 0.05, 0.02);
+  estimate.covariance = Covariance::dense(Eigen::Vector3d(0.04, 0.03, 0.01).asDiagonal());
+  estimation.estimated.standard_errors = estimation.estimated.sample_means = estimate.expected_return;
+  estimation.estimated.own = {"KELPFARM"};
+  estimation.expected = {{"geometric", Eigen::Vector3d(0.07, 0.04, 0.02)}};
+  const auto chapter = estimate_chapter(estimation, {}, {}, {});
+  ASSERT_EQ(chapter.charts.size(), 1u);
+  const auto& chart = chapter.charts[0];
+  EXPECT_EQ(chart.name, "expected");
+  EXPECT_TRUE(chart.flat);
+  EXPECT_EQ(chart.x.categories, estimate.assets);
+  std::vector<std::string> names;
+  for (const auto& series : chart.series) names.push_back(name_of(series));
+  EXPECT_THAT(names, testing::ElementsAre("geometric", "the study's", "own figure"));
+  const auto& own = std::get<Points>(chart.series.back());
+  EXPECT_EQ(own.x, std::vector<double>{1});
+  EXPECT_EQ(own.y, std::vector<double>{0.05});
+  const auto words = words_of(chart);
+  EXPECT_LT(found(words, "TIDEMILL").at(0).y, found(words, "HOLLBOND").at(0).y);
+}
+
+}  // namespace
+}  // namespace inchtide::report::figures
