@@ -45,12 +45,20 @@ std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, cons
 /// Of the baseline's portfolio, where they are wanted.
 std::optional<CostLevels> levels_of_runs(Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
                                          const Options& options) {
-  if (!prepared.settings.cost_levels) return std::nullopt;
-  return beside(runs, options.has("--cost-levels"), "Other levels of costs cannot be told", [&] {
+  const auto of_baseline = [&] {
     const auto& baseline = runs.all[baseline_of(runs, prepared.settings)];
     return cost_levels_of(*prepared.universe, prepared.basis, portfolios, *prepared.sources, prepared.settings,
                           baseline.aim, baseline.schedule, options.threads, watched(options));
-  });
+  };
+  if (!prepared.settings.cost_levels) {  // nobody asked: where there are none nothing is missing
+    if (!options.whole_study) return std::nullopt;
+    try {
+      return of_baseline();
+    } catch (const InputError&) {
+      return std::nullopt;
+    }
+  }
+  return beside(runs, options.has("--cost-levels"), "Other levels of costs cannot be told", of_baseline);
 }
 
 /// Histories that did not happen, where they are wanted.

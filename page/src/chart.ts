@@ -51,6 +51,8 @@ export class ChartView {
     private readonly chart: Chart,
     private readonly assets: Set<string>,
     private readonly benchmark: string,
+    /** Opens what stands for several, by its name; null for what stands for itself. */
+    open: (name: string) => (() => void) | null = () => null,
   ) {
     this.plot.setAttribute("aria-label", this.in_words());
     if (chart.below.length > 0) this.plot.classList.add("tall");
@@ -67,7 +69,7 @@ export class ChartView {
     this.box = element(
       "figure", { class: "chart", id: `chart-${chart.name}` },
       element("figcaption", {}, element("b", {}, chart.title), " ", element("span", { class: "quiet" }, chart.subtitle), tools),
-      this.plot, key_of(chart, assets), this.read_out,
+      this.plot, key_of(chart, assets, open), this.read_out,
     );
     const seen = new IntersectionObserver((seen) => seen.some((one) => one.isIntersecting) && this.draw(), { rootMargin: "400px" });
     seen.observe(this.plot);
@@ -213,14 +215,15 @@ export class ChartView {
       return tip;
     }
     const first = rows[0]?.data;
-    const x = first?.value?.[0] ?? 0;
+    const x = first?.value?.[this.chart.flat ? 1 : 0] ?? 0;
     tip.append(element("div", { class: "quiet" }, first?.name || this.place_text(this.chart.x.scale === "day" ? x / ms_of_a_day : x)));
-    const sorted = [...rows].sort((a, b) => (b.data.value[1] ?? -Infinity) - (a.data.value[1] ?? -Infinity));
+    const up = this.chart.flat ? 0 : 1;
+    const sorted = [...rows].sort((a, b) => (b.data.value[up] ?? -Infinity) - (a.data.value[up] ?? -Infinity));
     for (const item of sorted.slice(0, 24)) {
       const axis = this.axis_of(item.seriesIndex);
       const swatch = element("i");
       swatch.style.background = item.color;
-      const value = item.data.told ?? by_scale(item.data.value[1], axis.scale);
+      const value = item.data.told ?? by_scale(item.data.value[up], axis.scale);
       tip.append(element("div", { class: "row" }, swatch, element("span", {}, item.seriesName || axis.title), element("b", {}, value)));
     }
     if (sorted.length > 24) tip.append(element("div", { class: "quiet" }, `and ${sorted.length - 24} more`));
@@ -250,6 +253,7 @@ export class ChartView {
       top += height * share;
       return grid;
     });
+    if (chart.flat) return this.flat_option(panels);
     return {
       grid: grids,
       xAxis: panels.map((_, at) => ({ ...this.axis(chart.x, at + 1 === panels.length), gridIndex: at, type: days ? "time" : "value" })),
@@ -260,6 +264,20 @@ export class ChartView {
         ...(is_stacked(chart) ? { min: "dataMin", max: "dataMax" } : {}),
       })),
       dataZoom: days ? this.zooms(panels.length) : [],
+      series: panels.flatMap((panel, at) => panel.series.map((series) => this.series(series, at, panel))),
+    };
+  }
+
+  /** Categories one below the other; of one panel without days. */
+  private flat_option(panels: Panel[]): Option {
+    const { chart } = this;
+    const longest = Math.max(4, ...chart.x.categories.map((name) => name.length));
+    const names = this.axis(chart.x, true);
+    Object.assign(names.axisLabel, { rotate: 0 });
+    return {
+      grid: { left: Math.min(230, 16 + 7 * longest), right: 30, top: 14, bottom: 46 },
+      yAxis: { ...names, type: "value", inverse: true },
+      xAxis: { ...this.axis(chart.y, true), type: "value", scale: !chart.y_from_zero, splitLine: { show: true, lineStyle: { color: rule() } } },
       series: panels.flatMap((panel, at) => panel.series.map((series) => this.series(series, at, panel))),
     };
   }
@@ -313,7 +331,9 @@ export class ChartView {
     const colour = shade(series.colour);
     const strong = this.is_strong(series, lines);
     const base: Option = { name: series.name, xAxisIndex: panel, yAxisIndex: panel, color: colour, clip: true };
-    const at = (x: number[], y: Figures) => x.map((place, k) => ({ value: [along(this.chart, place), y[k]] }));
+    const flat = this.chart.flat;
+    const turned = (x: number, y: number | null | undefined) => (flat ? [y, along(this.chart, x)] : [along(this.chart, x), y]);
+    const at = (x: number[], y: Figures) => x.map((place, k) => ({ value: turned(place, y[k]) }));
     switch (series.kind) {
       case "line":
         return {
@@ -325,8 +345,8 @@ export class ChartView {
         };
       case "points":
         return {
-          ...base, type: "scatter", symbol: symbols[series.marker], symbolSize: series.marker === "dot" ? 2 : 4 + 2.4 * series.size, z: 4,
-          data: series.x.map((x, k) => ({ value: [along(this.chart, x), series.y[k]], name: series.labels[k] ?? "", itemStyle: this.point_style(series.labels[k] ?? "") })),
+          ...base, type: "scatter", symbol: symbols[series.marker], symbolSize: series.marker === "dot" ? Math.max(2, 6 * series.size) : 4 + 2.4 * series.size, z: 4,
+          data: series.x.map((x, k) => ({ value: turned(x, series.y[k]), name: series.labels[k] ?? "", itemStyle: this.point_style(series.labels[k] ?? "") })),
           label: { show: series.labels.length > 0, position: "right", formatter: (item: any) => item.data.name, color: ink(), fontSize: 10.5 },
           labelLayout: { hideOverlap: true },
         };
@@ -335,7 +355,16 @@ export class ChartView {
       case "boxes":
         return {
           ...base, type: "custom", encode: { x: 0, y: 1 }, data: at(series.x, series.y),
-          renderItem: (_: any, api: any) => box(api, series.width, colour, series.hatched),
+          renderItem: (_: any, api: any) => box(api, series.width, colour, series.hatched, flat),
+        };
+      case "whiskers":
+        return {
+          ...base, type: "custom", encode: flat ? { x: [0, 2], y: 1 } : { x: 0, y: [1, 2] },
+          data: series.x.map((x, k) => ({
+            value: [...turned(x, series.low[k]), series.high[k]],
+            told: `${by_scale(series.low[k], of.y.scale)} to ${by_scale(series.high[k], of.y.scale)}`,
+          })),
+          renderItem: (_: any, api: any) => whisker(api, colour, flat),
         };
       case "bars":
         return {
@@ -395,13 +424,15 @@ const has_lines = (chart: Chart) => all_series(chart).some(({ series }) => ["lin
 const is_stacked = (chart: Chart) => chart.below.length === 0 && chart.series.length > 1 && chart.series.every((one) => one.kind === "band");
 
 /** The names that do not stand at the ends of lines. */
-function key_of(chart: Chart, assets: Set<string>): HTMLElement | null {
+function key_of(chart: Chart, assets: Set<string>, open: (name: string) => (() => void) | null): HTMLElement | null {
   const named = all_series(chart).map(({ series }) => series).filter((series) => series.kind !== "line" && series.name !== "");
   if (named.length === 0 || chart.heat) return null;
   const entries = named.map((series) => {
     const swatch = element("i", { class: "hatched" in series && series.hatched ? "hatched" : "" });
     swatch.style.color = shade(series.colour);
     listen(["theme"], () => (swatch.style.color = shade(series.colour)));
+    const opens = open(series.name);
+    if (opens) return element("li", {}, swatch, button(series.name, `Show each of ${series.name}`, opens));
     return assets.has(series.name)
       ? element("li", {}, swatch, button(series.name, `Pick ${series.name}`, () => toggle(series.name)))
       : element("li", {}, swatch, series.name);
@@ -415,10 +446,18 @@ function column(api: any, colour: string): Option {
   return { type: "line", shape: { x1: x, y1: zero, x2: x, y2: y }, style: { stroke: colour, lineWidth: 1.5 } };
 }
 
-function box(api: any, width: number, colour: string, hatched: boolean): Option {
-  const place = api.value(0);
-  const [left, top] = api.coord([place - width / 2, api.value(1)]);
-  const [right, bottom] = api.coord([place + width / 2, 0]);
+function whisker(api: any, colour: string, flat: boolean): Option {
+  const [x1, y1] = api.coord([api.value(0), api.value(1)]);
+  const [x2, y2] = api.coord(flat ? [api.value(2), api.value(1)] : [api.value(0), api.value(2)]);
+  return { type: "line", shape: { x1, y1, x2, y2 }, style: { stroke: colour, lineWidth: 5, opacity: 0.5 } };
+}
+
+function box(api: any, width: number, colour: string, hatched: boolean, flat: boolean): Option {
+  const [place, figure] = flat ? [api.value(1), api.value(0)] : [api.value(0), api.value(1)];
+  const corner = (across: number, up: number) => api.coord(flat ? [up, across] : [across, up]);
+  const [one, other] = [corner(place - width / 2, figure), corner(place + width / 2, 0)];
+  const [left, right] = [Math.min(one[0], other[0]), Math.max(one[0], other[0])];
+  const [top, bottom] = [one[1], other[1]];
   const style = hatched ? { fill: "transparent", stroke: colour, lineWidth: 1.5, lineDash: [4, 2] } : { fill: colour };
   return { type: "rect", shape: { x: left, y: Math.min(top, bottom), width: Math.max(1, right - left), height: Math.abs(bottom - top) }, style };
 }
@@ -453,8 +492,9 @@ export function csv_of(chart: Chart): string {
   }
   for (const { series } of all_series(chart)) {
     series.x.forEach((x, k) => {
-      const y = series.kind === "band" ? series.low[k] : series.kind === "bars" ? series.close[k] : series.y[k];
-      rows.push([series.name, place(x), String(y ?? ""), series.kind === "band" ? String(series.high[k] ?? "") : ""]);
+      const range = series.kind === "band" || series.kind === "whiskers";
+      const y = range ? series.low[k] : series.kind === "bars" ? series.close[k] : series.y[k];
+      rows.push([series.name, place(x), String(y ?? ""), range ? String(series.high[k] ?? "") : ""]);
     });
   }
   return rows.map((row) => row.map(quoted).join(",")).join("\n") + "\n";

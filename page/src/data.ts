@@ -17,6 +17,7 @@ export type Series =
   | (Named & { kind: "points"; x: number[]; y: Figures; labels: string[]; marker: string; size: number })
   | (Named & { kind: "columns"; x: number[]; y: Figures })
   | (Named & { kind: "bars"; x: number[]; open: Figures; high: Figures; low: Figures; close: Figures })
+  | (Named & { kind: "whiskers"; x: number[]; low: Figures; high: Figures })
   | (Named & { kind: "boxes"; x: number[]; y: Figures; width: number; hatched: boolean })
   | (Named & { kind: "band"; x: number[]; low: Figures; high: Figures; hatched: boolean; opacity: number });
 
@@ -32,6 +33,8 @@ export interface Chart extends Panel {
   x_from_zero: boolean;
   y_from_zero: boolean;
   tight: boolean;
+  /** The axes change places, the first category on top. */
+  flat: boolean;
   below: Panel[];
   heat: { names: string[]; values: (number | null)[] } | null;
 }
@@ -52,11 +55,24 @@ export interface Chapter {
   charts: Chart[];
 }
 export type Weights = Record<string, number>;
+/** A limit that binds: what a unit of its figure less of it would take off variance / 2 - lambda x return. */
+export interface Binding {
+  limit: string;
+  multiplier: number;
+  /** Then the sign says which way: negative where raising its figure gains. */
+  equality?: boolean;
+  /** Of an average: per unit of its column, not per 100 percentage points. */
+  per_unit?: boolean;
+}
+/** On the way down to the next corner all goes in straight lines, to that one's figures, or its `..._above` where it has them. */
 export interface Corner {
   expected_return: number;
   volatility: number;
   weights: Weights;
-  binding: { limit: string; multiplier: number }[];
+  lambda: number;
+  lambda_above?: number;
+  binding: Binding[];
+  binding_above?: Binding[];
 }
 export interface Portfolio {
   name: string;
@@ -64,6 +80,42 @@ export interface Portfolio {
   expected_return: number;
   volatility: number;
   sharpe: number | null;
+  /** How far each weight can move: least and most; null where it isn't known. */
+  room?: Record<string, [number, number] | null>;
+}
+/** What the limits leave to the weights; limits are told by their number. */
+export interface Bounds {
+  limits: { name: string; rule: string }[];
+  lower: (number | null)[];
+  upper: (number | null)[];
+  lower_limit: (number | null)[];
+  upper_limit: (number | null)[];
+  budget: number;
+  rows: { about: string; limit: number | null; coefficients: number[]; bend: number[]; bend_at: number[]; constant: number; lower: number | null; upper: number | null }[];
+  volatility: number | null;
+  tracking_error: number | null;
+  holdings: number | null;
+  held: number | null;
+}
+/** The benchmark as the assets see it. */
+export interface BenchmarkRisk {
+  covariances: number[];
+  variance: number;
+}
+type BySchedule = Record<string, (number | null)[]>;
+/** One portfolio's schedules at other levels of trading costs. */
+export interface CostLevels {
+  aim: string;
+  baseline: string;
+  schedules: string[];
+  levels: number[];
+  growth: BySchedule;
+  volatility: BySchedule;
+  sharpe: BySchedule;
+  max_drawdown: BySchedule;
+  cost_per_year: BySchedule;
+  tracking_to_targets: BySchedule;
+  break_evens: { schedule: string; low: number; high: number; better_below: boolean }[];
 }
 export interface Estimate {
   assets: string[];
@@ -86,6 +138,13 @@ export interface Study {
   estimate: Estimate;
   corners: Corner[];
   portfolios: Portfolio[];
+  bounds: Bounds | null;
+  benchmark_risk: BenchmarkRisk | null;
+  cost_levels: CostLevels | null;
+  /** Of the assets, by column: what sorts them into kinds. */
+  tags: Record<string, Record<string, string>>;
+  /** How much expected return the portfolios' rooms may cost. */
+  room_for: number | null;
   inputs: Record<string, unknown>;
   command: string;
 }
@@ -106,13 +165,16 @@ export async function read_study(): Promise<Study> {
   const study = JSON.parse(await new Response(stream).text()) as Study;
   make_dense(study.estimate);
   study.chapters.forEach(unshare);
-  for (const corner of study.corners) corner.binding ??= [];
-  return study;
+  return { ...empty_study(), ...study };
 }
 
-/** A series along the same figures as an earlier one of its chart has that one's number in their place. */
+/** A chart that is another one under a second name says so. A series along the same figures as an earlier one of its chart has that one's number in their place. */
 function unshare(chapter: Chapter): void {
-  for (const chart of chapter.charts) {
+  chapter.charts = chapter.charts.map((chart) => {
+    const { same_as } = chart as { same_as?: string };
+    return same_as === undefined ? chart : { ...chapter.charts.find((one) => one.name === same_as)!, name: chart.name };
+  });
+  for (const chart of new Set(chapter.charts)) {
     const all = [...chart.series, ...chart.below.flatMap((panel) => panel.series)];
     for (const series of all) if (typeof series.x === "number") series.x = all[series.x as unknown as number]!.x;
   }
@@ -121,6 +183,7 @@ function unshare(chapter: Chapter): void {
 /** A study that nothing is known of yet. */
 export const empty_study = (): Study => ({
   title: "", version: "", from: "", to: "", currency: "", benchmark: "", chapters: [], corners: [], portfolios: [], inputs: {}, command: "",
+  bounds: null, benchmark_risk: null, cost_levels: null, tags: {}, room_for: null,
   estimate: { assets: [], expected_return: [], covariance: [], risk_free: 0 },
 });
 
@@ -137,8 +200,17 @@ export function take(study: Study, chapter: Chapter, { inputs, result }: Documen
     make_dense(study.estimate);
     study.inputs = inputs;
   }
-  if (chapter.command === "frontier") study.corners = (result["corners"] as Corner[]).map((one) => ({ ...one, binding: one.binding ?? [] }));
-  if (chapter.command === "weigh") study.portfolios = result["portfolios"] as Portfolio[];
+  if (chapter.command === "frontier") {
+    study.corners = result["corners"] as Corner[];
+    study.bounds = (result["bounds"] as Bounds | undefined) ?? null;
+    study.benchmark_risk = (result["benchmark_risk"] as BenchmarkRisk | undefined) ?? null;
+  }
+  if (chapter.command === "weigh") {
+    study.portfolios = result["portfolios"] as Portfolio[];
+    study.tags = (result["tags"] as Study["tags"] | undefined) ?? {};
+    study.room_for = (result["room_for"] as number | undefined) ?? null;
+  }
+  if (chapter.command === "rehearse") study.cost_levels = (result["cost_levels"] as CostLevels | undefined) ?? null;
 }
 
 function make_dense(estimate: Estimate): void {

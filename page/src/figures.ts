@@ -1,6 +1,6 @@
 // The figures of a portfolio: what the page computes itself, beside what the tool has computed.
 
-import type { Corner, Estimate, Weights } from "./data";
+import type { BenchmarkRisk, Binding, Bounds, Corner, Estimate, Weights } from "./data";
 
 export interface PortfolioFigures {
   expected_return: number;
@@ -38,7 +38,8 @@ export function figures_of(estimate: Estimate, weights: Weights): PortfolioFigur
 export interface Place {
   weights: Weights;
   expected_return: number;
-  binding: { limit: string; multiplier: number }[];
+  lambda: number;
+  binding: Binding[];
 }
 
 export function at_place(corners: Corner[], place: number): Place {
@@ -53,14 +54,70 @@ export function at_place(corners: Corner[], place: number): Place {
     const weight = between(a.weights[asset] ?? 0, b.weights[asset] ?? 0);
     if (weight !== 0) weights[asset] = weight;
   }
-  const limits = new Map<string, number>();
-  const add = (corner: Corner, part: number) => {
-    for (const { limit, multiplier } of corner.binding) limits.set(limit, (limits.get(limit) ?? 0) + part * multiplier);
+  const lambda = between(a.lambda, a === b ? b.lambda : (b.lambda_above ?? b.lambda));
+  const binding = mixed(a.binding, a === b ? b.binding : (b.binding_above ?? b.binding), share);
+  return { weights, expected_return: between(a.expected_return, b.expected_return), lambda, binding };
+}
+
+function mixed(from: Binding[], to: Binding[], share: number): Binding[] {
+  const limits = new Map<string, Binding>();
+  for (const [some, part] of [[from, 1 - share], [to, share]] as const) {
+    for (const one of some) limits.set(one.limit, { ...one, multiplier: (limits.get(one.limit)?.multiplier ?? 0) + part * one.multiplier });
+  }
+  return [...limits.values()].filter((one) => one.multiplier !== 0);
+}
+
+/** What a point (or a unit) more room in a limit brings: less volatility at the same return, or more return at the same volatility; null where there is none to be had. */
+export function gains_of({ multiplier, per_unit }: Binding, lambda: number, volatility: number): { volatility: number | null; expected_return: number | null } {
+  const size = Math.abs(multiplier) * (per_unit ? 1 : 0.01);
+  return { volatility: volatility > 0 ? size / volatility : null, expected_return: lambda > 0 ? size / lambda : null };
+}
+
+/** A limit that weights break, what of it, and by how much: a part of wealth, or a plain figure. */
+export interface Broken {
+  limit: string;
+  about: string;
+  by: number;
+  plain: boolean;
+}
+
+/** Typed weights are rounded to so much, and their sums to so much each. */
+const typed = 5.1e-5;
+
+export function broken_limits(bounds: Bounds, estimate: Estimate, weights: Weights, benchmark: BenchmarkRisk | null): Broken[] {
+  const w = estimate.assets.map((asset) => weights[asset] ?? 0);
+  const named = (limit: number | null | undefined, otherwise: string) => (limit === null || limit === undefined ? otherwise : bounds.limits[limit]!.name);
+  const broken: Broken[] = [];
+  const check = (limit: string, about: string, figure: number, least: number | null, most: number | null, slack: number, plain = false) => {
+    const by = Math.max(least === null ? -Infinity : least - figure, most === null ? -Infinity : figure - most);
+    if (by > slack) broken.push({ limit, about, by, plain });
   };
-  add(a, 1 - share);
-  add(b, share);
-  const binding = [...limits].map(([limit, multiplier]) => ({ limit, multiplier })).filter((b) => b.multiplier !== 0);
-  return { weights, expected_return: between(a.expected_return, b.expected_return), binding };
+  estimate.assets.forEach((asset, i) => {
+    check(named(bounds.lower_limit[i], "long only"), asset, w[i]!, bounds.lower[i]!, null, typed);
+    check(named(bounds.upper_limit[i], "budget"), asset, w[i]!, null, bounds.upper[i]!, typed);
+  });
+  const sum = w.reduce((total, weight) => total + weight, 0);
+  check("budget", "", sum, bounds.budget, bounds.budget, typed * Math.max(1, w.length / 2));
+  for (const row of bounds.rows) {
+    let [figure, slack] = [row.constant, 0];
+    w.forEach((weight, i) => {
+      figure += row.coefficients[i]! * weight + (row.bend[i] ?? 0) * Math.abs(weight - (row.bend_at[i] ?? 0));
+      slack += (Math.abs(row.coefficients[i]!) + (row.bend[i] ?? 0)) * typed / 2;
+    });
+    check(named(row.limit, row.about), row.about, figure, row.lower, row.upper, Math.max(typed, slack));
+  }
+  check("volatility", "", figures_of(estimate, weights).volatility, null, bounds.volatility, typed);
+  if (benchmark && bounds.tracking_error !== null) check("tracking error", "", tracking_error(estimate, benchmark, weights), null, bounds.tracking_error, typed);
+  const held = w.filter((weight) => Math.abs(weight) > 1e-9);
+  check("holdings", "", held.length, null, bounds.holdings, 0.5, true);
+  if (bounds.held !== null) estimate.assets.forEach((asset, i) => w[i] !== 0 && check("held", asset, Math.abs(w[i]!), bounds.held, null, typed));
+  return broken;
+}
+
+/** Of the difference from the benchmark: its volatility, per year. */
+export function tracking_error(estimate: Estimate, benchmark: BenchmarkRisk, weights: Weights): number {
+  const with_it = estimate.assets.reduce((sum, asset, i) => sum + (weights[asset] ?? 0) * benchmark.covariances[i]!, 0);
+  return Math.sqrt(Math.max(0, figures_of(estimate, weights).volatility ** 2 - 2 * with_it + benchmark.variance));
 }
 
 /** The place with a return, between the ends. */

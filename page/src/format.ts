@@ -9,8 +9,13 @@ const plain = (figure: number, decimals: number) => {
 
 export const percent = (figure: number, decimals = 2) => plain(100 * figure, decimals) + "%";
 
+export const ratio = (figure: number) => plain(figure, 2);
+
 /** So many points, with its sign. */
 export const points = (figure: number) => (figure >= 0 ? "+" : "") + plain(100 * figure, 2) + " points";
+
+/** A hundredth of a point, with its sign. */
+export const basis_points = (figure: number) => (figure > 0 ? "+" : "") + plain(10_000 * figure, 2) + " bp";
 
 export const day = (days: number) => new Date(days * 86_400_000).toISOString().slice(0, 10);
 

@@ -1,12 +1,12 @@
 // The frontier with a mark that moves along it: what the portfolio there is made of, at once and exactly.
 
-import type { Corner, Study, Weights } from "./data";
+import type { Binding, Corner, Study, Weights } from "./data";
 import { button, element } from "./dom";
-import { at_place, figures_of, line_of, place_of_return, turnover } from "./figures";
-import { percent, points } from "./format";
+import { at_place, figures_of, gains_of, line_of, place_of_return, turnover } from "./figures";
+import { basis_points, percent, points } from "./format";
 import { change, current, listen, toggle } from "./state";
 
-const svg = (tag: string, attributes: Record<string, string | number>, text = ""): SVGElement => {
+export const svg = (tag: string, attributes: Record<string, string | number>, text = ""): SVGElement => {
   const made = document.createElementNS("http://www.w3.org/2000/svg", tag);
   for (const [name, value] of Object.entries(attributes)) made.setAttribute(name, String(value));
   made.textContent = text;
@@ -167,7 +167,7 @@ export class FrontierView {
   }
 
   private place_dots(): void {
-    const taken: { left: number; right: number; y: number }[] = [];
+    const taken = this.assets.map((one) => ({ left: this.x(one.x) - 5, right: this.x(one.x) + 5, y: this.y(one.y) + 4 }));
     for (const { asset, x, y, dot, name } of this.assets) {
       const inside = x <= this.high[0] && x >= this.low[0] && y <= this.high[1] && y >= this.low[1];
       dot!.classList.toggle("gone", !inside);
@@ -293,15 +293,29 @@ export class FrontierView {
         " volatility, Sharpe ", element("b", {}, figures.sharpe === null ? "-" : figures.sharpe.toFixed(2))),
       ...(compared ? [element("p", { class: "quiet" }, `Beside the pin: ${points(figures.expected_return - compared.figures.expected_return)} of return, ${points(figures.volatility - compared.figures.volatility)} of volatility, ${percent(turnover(compared.weights, place.weights))} to trade.`)] : []),
       weight_bars(place.weights, compared?.weights ?? null),
-      ...(place.binding.length > 0 ? [this.limits(place.binding)] : []),
+      limits_view(place.binding, place.lambda, figures.volatility),
     );
   }
+}
 
-  private limits(binding: { limit: string; multiplier: number }[]): HTMLElement {
-    const list = element("div", { class: "binding" }, element("h4", {}, "Limits that bind here"));
-    for (const { limit } of binding) list.append(element("span", { class: "limit" }, limit));
-    return list;
+/** What binds, dearest first, and what a point more room in it would bring. */
+function limits_view(binding: Binding[], lambda: number, volatility: number): HTMLElement {
+  const box = element("div", { class: "binding" }, element("h3", {}, "Limits that bind here"));
+  if (binding.length === 0) {
+    box.append(element("p", { class: "quiet" }, "None that has a name."));
+    return box;
   }
+  const rows = [...binding].sort((a, b) => Math.abs(b.multiplier) - Math.abs(a.multiplier)).map((one) => {
+    const gains = gains_of(one, lambda, volatility);
+    const way = one.equality ? (one.multiplier < 0 ? " (raised)" : " (lowered)") : "";
+    const figure = (text: string) => element("td", { class: "figure" }, text);
+    return element("tr", {}, element("th", { scope: "row" }, one.limit + (one.per_unit ? ", a unit" : "") + way),
+      figure(gains.volatility === null ? "-" : basis_points(-gains.volatility)), figure(gains.expected_return === null ? "-" : basis_points(gains.expected_return)));
+  });
+  box.append(element("table", {},
+    element("thead", {}, element("tr", {}, element("th", {}, "A point more room in"), element("th", { class: "figure" }, "risk, same return"), element("th", { class: "figure" }, "return, same risk"))),
+    element("tbody", {}, ...rows)));
+  return box;
 }
 
 /** Weights as bars, the largest first; those of another portfolio as outlines. */

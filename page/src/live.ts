@@ -128,7 +128,7 @@ export class Live {
         if (first && command === "frontier") {
           const { corners } = await this.link.frontier(this.changes);
           if (round !== this.round) return;
-          this.page.moved(corners.map((one) => ({ ...one, binding: one.binding ?? [] })));
+          this.page.moved(corners);
           this.bar.dataset["moved"] = String(performance.now() - begun);
         }
         const answer = await this.link.chapter(command, this.changes);

@@ -1,9 +1,11 @@
 // The page: a frame of sections, each a question with its finding, its pictures and its tables.
 
 import { ChartView } from "./chart";
+import { cost_levels_view } from "./cost_levels";
 import { type Chapter, type Chart, empty_study, read_study, type Study, take } from "./data";
 import { button, element } from "./dom";
 import { FrontierView } from "./frontier";
+import { can_group, grouped, kind_of } from "./grouped";
 import { type Answer, Link } from "./link";
 import { Live } from "./live";
 import { change, current, in_scope, is_dark, listen, make_anew, read_address, this_scope } from "./state";
@@ -43,8 +45,25 @@ export function families(charts: Chart[]): Chart[][] {
   return all;
 }
 
+/** Weights of many: a click in the key opens those that stand together. */
+function stack_view(chart: Chart, study: Study, assets: Set<string>): HTMLElement {
+  const opened = new Set<string>();
+  const [first] = Object.values(study.tags);
+  const place = element("div", {});
+  const here = this_scope();
+  const show = () => in_scope(here, () => {
+    const open = (name: string) => {
+      const kind = kind_of(name);
+      return kind === null ? null : () => (opened.add(kind), show());
+    };
+    place.replaceChildren(new ChartView(grouped(chart, first ?? {}, opened), assets, study.benchmark, open).box);
+  });
+  show();
+  return place;
+}
+
 function family_view(family: Chart[], study: Study, assets: Set<string>): HTMLElement {
-  const view = (chart: Chart) => new ChartView(chart, assets, study.benchmark).box;
+  const view = (chart: Chart) => (can_group(chart) ? stack_view(chart, study, assets) : new ChartView(chart, assets, study.benchmark).box);
   if (family.length === 1) return view(family[0]!);
   const first = family[0]!;
   // Mostly the first is one of the others, under the plain name; else it is one beside them.
@@ -100,6 +119,7 @@ function fill_section(section: Section, chapter: Chapter, study: Study, assets: 
     const moves = chapter.command === "frontier" && study.corners.length > 1; // then the curve has a view of its own
     const charts = moves ? chapter.charts.filter((chart) => chart.name !== "frontier") : chapter.charts;
     section.body.replaceChildren(
+      ...(chapter.command === "rehearse" && study.cost_levels ? [cost_levels_view(study.cost_levels)] : []),
       ...(chapter.command === "weigh" && study.corners.length > 1 ? [what_if(study)] : []),
       element("div", { class: "charts" }, ...families(charts).map((family) => family_view(family, study, assets))),
       ...chapter.tables.map((table) => table_view(table, assets, name)));

@@ -7,11 +7,12 @@ export interface State {
   to: number | null;
   mark: number; // a place on the frontier
   pin: number | null;
+  level: number; // of trading costs, times the study's
   theme: "system" | "light" | "dark";
 }
 export type Part = keyof State;
 
-const state: State = { picked: new Set(), from: null, to: null, mark: 0, pin: null, theme: "system" };
+const state: State = { picked: new Set(), from: null, to: null, mark: 0, pin: null, level: 1, theme: "system" };
 
 /** A part of the page that can be made anew: what listens within it goes with it. */
 export interface Scope {
@@ -75,6 +76,7 @@ function write(): void {
     if (state.from !== null && state.to !== null) words.set("days", `${state.from},${state.to}`);
     if (state.mark !== 0) words.set("mark", state.mark.toFixed(4));
     if (state.pin !== null) words.set("pin", state.pin.toFixed(4));
+    if (state.level !== 1) words.set("costs", String(state.level));
     if (state.theme !== "system") words.set("theme", state.theme);
     const fragment = words.toString();
     history.replaceState(null, "", fragment === "" ? location.pathname + location.search : "#" + fragment);
@@ -91,12 +93,14 @@ export function read_address(known: Set<string>, places: number): void {
   const [from, to] = (words.get("days") ?? "").split(",").map(Number);
   const window_given = from !== undefined && to !== undefined && from < to;
   const theme = words.get("theme");
+  const level = Number(words.get("costs") ?? "1");
   change({
     picked: new Set((words.get("pick") ?? "").split("\n").filter((asset) => known.has(asset))),
     from: window_given ? from : null,
     to: window_given ? to : null,
     mark: place("mark") ?? 0,
     pin: place("pin"),
+    level: Number.isFinite(level) && level >= 0 ? level : 1,
     theme: theme === "light" || theme === "dark" ? theme : "system",
   });
 }

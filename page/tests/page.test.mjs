@@ -126,6 +126,14 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
       await page.waitForFunction((text) => document.querySelector(".at-mark .headline b").textContent === text, percent(gain));
       const [one] = result("weigh", "--mandate", mandate, "--split", "2023-01-02", "--aim", `target-return=${(100 * gain).toFixed(10)}%`).portfolios;
       assert.deepEqual((await headline()).slice(0, 2), [percent(one.expected_return), percent(one.volatility)]);
+      const told = await page.$$eval(".binding tbody tr", (rows) => rows.map((row) => [...row.cells].map((cell) => cell.textContent)));
+      const binding = one.binding.filter((limit) => limit.price_per_point > 1e-9);
+      assert.deepEqual(told.map(([limit]) => limit).sort(), binding.map(({ limit }) => limit).sort(), `what binds at ${mark}`);
+      for (const [limit, risk, gained] of told) {
+        const { price_per_point: price } = binding.find((one) => one.limit === limit);
+        assert.ok(Math.abs(parseFloat(risk) + 1e4 * price) < 0.0051, `${limit} at ${mark}: ${risk}, ${1e4 * price}`);
+        assert.ok(parseFloat(gained) >= 0);
+      }
     }
     await picture.focus();
     await page.keyboard.press("End");
@@ -158,6 +166,44 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.doesNotMatch(await page.locator(".at-mark").textContent(), /Beside the pin/);
   });
 
+  test("the mark follows a finger", async () => {
+    const other = await open(study(), "", { hasTouch: true, viewport: { width: 390, height: 844 } });
+    const picture = other.locator("svg.frontier");
+    await picture.scrollIntoViewIfNeeded();
+    const box = await picture.boundingBox();
+    const before = await other.locator(".at-mark .headline").textContent();
+    await other.touchscreen.tap(box.x + box.width * 0.99, box.y + box.height * 0.62); // below the frontier's middle
+    await other.waitForFunction((text) => document.querySelector(".at-mark .headline").textContent !== text, before);
+    await other.close();
+  });
+
+  test("at the level of costs that is chosen schedules have the tool's figures", async () => {
+    const { cost_levels: levels } = result("rehearse", "--mandate", mandate, "--cost-levels", "--draws", "0");
+    const slider = page.getByRole("slider", { name: "Level of trading costs" });
+    const percent = (figure) => (100 * figure).toFixed(2).replace(/^-0\.00$/, "0.00") + "%";
+    const shown = () => page.$$eval("#cost-levels tbody tr", (rows) => Object.fromEntries(rows.map((row) => [row.cells[0].textContent, [...row.cells].slice(1, 7).map((cell) => cell.textContent)])));
+    for (const at of [0, 20, levels.levels.indexOf(1), levels.levels.length - 1]) {
+      await slider.fill(String(at));
+      const rows = await shown();
+      assert.deepEqual(Object.keys(rows).sort(), [...levels.schedules].sort());
+      for (const [schedule, [growth, volatility, , drawdown, cost, drift]] of Object.entries(rows)) {
+        const of = (name) => percent(levels[name][schedule][at]);
+        assert.deepEqual([growth, volatility, drawdown, cost, drift], ["growth", "volatility", "max_drawdown", "cost_per_year", "tracking_to_targets"].map(of), `${schedule} at ${levels.levels[at]}`);
+      }
+      const best = Object.keys(rows)[0];
+      assert.ok(levels.schedules.every((one) => levels.growth[one][at] <= levels.growth[best][at]));
+      assert.match(await page.locator("#cost-levels .sentence").textContent(), new RegExp(`At ${levels.levels[at].toFixed(2)} times .* ${best} grows most`));
+    }
+    assert.equal(await page.locator("#cost-levels svg .run").count(), levels.schedules.length);
+    await page.waitForFunction(() => location.hash.includes("costs=10"));
+    const other = await open(study(), "#costs=10");
+    assert.equal(await other.locator("#cost-levels .sentence").textContent(), await page.locator("#cost-levels .sentence").textContent());
+    await other.close();
+    await slider.focus();
+    await page.keyboard.press("Home");
+    assert.match(await page.locator("#cost-levels .sentence").textContent(), /At 0\.00 times/);
+  });
+
   test("the frontier can be seen closer, without the assets around it", async () => {
     const width = () => page.locator(".curve").boundingBox().then((box) => box.width);
     const [before, mark] = [await width(), await page.locator(".at-mark .headline").textContent()];
@@ -184,6 +230,13 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.equal(await figure("return"), (100 * given.expected_return).toFixed(2) + "%");
     assert.equal(await figure("volatility"), (100 * given.volatility).toFixed(2) + "%");
     assert.equal(await figure("sharpe"), given.sharpe.toFixed(2));
+    assert.equal(await figure("tracking"), (100 * given.tracking_error).toFixed(2) + "%");
+    const said = await page.locator("#what-if .answer").textContent();
+    const broken = new Set(given.violations.map((one) => one.limit));
+    for (const limit of new Set(result("frontier", "--mandate", mandate, "--split", "2023-01-02").bounds.limits.map((one) => one.name))) {
+      assert.equal(said.includes(`${limit}: off by`) || said.includes(`${limit} (`), broken.has(limit), `${limit} in: ${said}`);
+    }
+    for (const one of given.violations) assert.ok(said.includes(`off by ${(100 * one.by).toFixed(2)} points`), `${one.limit} by ${one.by} in: ${said}`);
     for (const [first, second] of [[40, 40], [80, 40]]) { // cash, and what is borrowed, at the risk-free rate
       for (const [k, asset] of assets.entries()) await page.getByLabel(`Weight of ${asset} in percent`).fill(String([first, second][k] ?? 0));
       writeFileSync(file, `asset,weight\n${assets[0]},${first}%\n${assets[1]},${second}%\n`);
@@ -194,6 +247,23 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.match(await page.locator("#what-if .answer").textContent(), /20\.00% is borrowed, at the risk-free 2\.00%/);
     await page.getByLabel(`Weight of ${assets[1]} in percent`).fill("a lot");
     assert.match(await page.locator("#what-if .answer").textContent(), new RegExp(`${assets[1]}: not a weight`));
+  });
+
+  test("a portfolio shows its room, and keeps its limits", async () => {
+    const { portfolios, room_for } = result("weigh", "--mandate", mandate, "--split", "2023-01-02");
+    const best = portfolios.find((one) => one.name === "maximum-sharpe");
+    await page.locator("#what-if").getByRole("button", { name: "maximum-sharpe" }).click();
+    const answer = await page.locator("#what-if .answer").textContent();
+    assert.match(answer, /All limits are kept/);
+    assert.match(answer, new RegExp(`for ${(100 * room_for).toFixed(2)} points less return`));
+    const told = await page.$$eval("#what-if .fields label", (rows) => Object.fromEntries(rows.map((row) => [row.firstChild.textContent, row.lastChild.textContent])));
+    let wide = 0;
+    for (const [asset, [least, most]] of Object.entries(best.room)) {
+      if (most - least < 1e-4) continue;
+      assert.ok(told[asset].includes(`room ${(100 * least).toFixed(1).replace("-0.0", "0.0")}% to ${(100 * most).toFixed(1)}%`), `${asset}: ${told[asset]}`);
+      ++wide;
+    }
+    assert.ok(wide > 5);
   });
 
   test("zooming one chart over days zooms them all, and the whole span comes back", async () => {
@@ -234,6 +304,38 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     const shown = await other.$$eval("#describe .pick", (buttons) => buttons.map((button) => button.textContent));
     for (const name of names) assert.ok(shown.some((text) => text === name), `${name} among ${shown}`);
     assert.equal(await other.locator("main img, main script, main b:has-text('&lt;')").count(), 0);
+    await other.close();
+  });
+
+  test("a study of many assets stays legible: tables are searched, small weights stand by their kind", async () => {
+    const assets = Array.from({ length: 44 }, (_, k) => `REED${String(k).padStart(2, "0")}`);
+    const days = Array.from({ length: 420 }, (_, day) => new Date(Date.UTC(2023, 0, 2) + day * 86_400_000).toISOString().slice(0, 10));
+    const price = (day, k) => 50 + 8 * Math.sin(day / (6 + (k % 11)) + k) + 3 * Math.cos(day / (3 + (k % 7))) + day * 0.004 * (k % 13);
+    writeFileSync(join(folder, "many.csv"), ["date", ...assets].join(",") + "\n" + days.map((date, day) => [date, ...assets.map((_, k) => price(day, k).toFixed(4))].join(",")).join("\n") + "\n");
+    writeFileSync(join(folder, "tags.csv"), "asset,shore\n" + assets.map((asset, k) => `${asset},${["north", "south", "west"][k % 3]}`).join("\n") + "\n");
+    writeFileSync(join(folder, "many.toml"), `[universe]\nprices = "many.csv"\ntags = "tags.csv"\n[estimate]\nevery = "1w"\n[limits]\n"each" = "each <= 4%"\n`);
+    try {
+      run("report", "--mandate", join(folder, "many.toml"), "--out", join(folder, "many"), "--quiet");
+    } catch (error) {
+      assert.equal(error.status, 4, String(error.stderr)); // nothing is rehearsed without a split
+    }
+    const other = await open(join(folder, "many", "study.html"));
+    const table = other.locator("#describe .table:has(input[type=search])").first();
+    const rows = () => table.locator("tbody tr").count();
+    const first = await rows();
+    assert.ok(first < 44);
+    await table.getByRole("searchbox").fill("reed4");
+    assert.deepEqual(await table.locator("tbody tr .pick").allTextContents(), ["REED40", "REED41", "REED42", "REED43"]);
+    await table.getByRole("searchbox").fill("");
+    await table.getByRole("button", { name: "All 44 rows" }).click();
+    assert.equal(await rows(), 44);
+    const transition = other.locator("#chart-transition");
+    const named = () => transition.locator(".key li").allTextContents();
+    const together = await named();
+    assert.ok(together.length <= 17 && together.some((name) => /^(north|south|west): \d+ more$/.test(name)), String(together));
+    await transition.locator(".key button", { hasText: /more$/ }).first().click();
+    assert.ok((await named()).length > together.length, "opened");
+    assert.match(await other.locator("#chart-heat .plot").getAttribute("aria-label"), /44 times 44/);
     await other.close();
   });
 

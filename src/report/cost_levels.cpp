@@ -104,10 +104,14 @@ Chart cost_levels_chart(const CostLevels& levels) {
 }
 
 Json cost_levels_json(const CostLevels& levels) {
-  auto growth = Json::object(), break_evens = Json::array();
-  for (std::size_t k = 0; k < levels.schedules.size(); ++k) {
-    growth[levels.schedules[k]] = list_of(levels.growth.col(Eigen::Index(k)));
-  }
+  auto break_evens = Json::array();
+  const auto by_schedule = [&](const Eigen::MatrixXd& figures) {
+    auto json = Json::object();
+    for (std::size_t k = 0; k < levels.schedules.size(); ++k) {
+      json[levels.schedules[k]] = list_of(figures.col(Eigen::Index(k)));
+    }
+    return json;
+  };
   for (const auto& one : levels.break_evens) {
     break_evens.push_back({{"schedule", levels.schedules[one.schedule]},
                            {"low", one.low},
@@ -117,7 +121,13 @@ Json cost_levels_json(const CostLevels& levels) {
   return {{"aim", levels.aim},
           {"baseline", levels.schedules[levels.baseline]},
           {"levels", levels.levels},
-          {"growth", growth},
+          {"schedules", levels.schedules},
+          {"growth", by_schedule(levels.growth)},
+          {"volatility", by_schedule(levels.volatility)},
+          {"sharpe", by_schedule(levels.sharpe)},
+          {"max_drawdown", by_schedule(levels.max_drawdown)},
+          {"cost_per_year", by_schedule(levels.cost_per_year)},
+          {"tracking_to_targets", by_schedule(levels.tracking_to_targets)},
           {"break_evens", break_evens}};
 }
 

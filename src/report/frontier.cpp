@@ -179,16 +179,56 @@ Json portfolio_json(const Estimate& estimate, const Portfolio& portfolio, double
   return object;
 }
 
-Json frontier_json(const Frontier& frontier, double risk_free) {
-  const auto& estimate = frontier.estimate();
+Json multipliers_json(const std::vector<Multiplier>& multipliers, const Limits& limits) {
+  auto list = Json::array();
+  for (const auto& [limit, figure, equality] : multipliers) {
+    const auto& own = limits[std::size_t(limit)];
+    list.push_back({{"limit", own.name}, {"multiplier", figure}});
+    if (equality) list.back()["equality"] = true;
+    if (own.kind == Limit::Kind::average) list.back()["per_unit"] = true;
+  }
+  return list;
+}
+
+/// Whether the ways that meet in a corner leave it with the same multipliers.
+bool go_on(const CornerMultipliers& at) {
+  const auto& [above, below] = at;
+  constexpr double same = 1e-9;
+  const auto found_in = [](const std::vector<Multiplier>& some, const Multiplier& one) {
+    const auto found = std::ranges::find(some, one.limit, &Multiplier::limit);
+    return std::abs((found == some.end() ? 0 : found->figure) - one.figure) <=
+           same * std::max(1.0, std::abs(one.figure));
+  };
+  return std::ranges::all_of(above, [&](const Multiplier& one) { return found_in(below, one); }) &&
+         std::ranges::all_of(below, [&](const Multiplier& one) { return found_in(above, one); });
+}
+
+/// On the way down to the next corner lambda and what binds go in straight lines, from `lambda` and `binding` here to
+/// those there, or to its `lambda_above` and `binding_above` where these are given as others.
+Json corners_json(const Frontier& frontier, double risk_free) {
+  const auto multipliers = frontier.multipliers(risk_free);
+  const auto last = frontier.corners().size() - 1;
   auto corners = Json::array();
-  for (std::size_t k = 0; k < frontier.corners().size(); ++k) {
+  for (std::size_t k = 0; k <= last; ++k) {
     const auto at = frontier.risk_and_return(k, risk_free);
+    const auto& own = frontier.corners()[k];
+    const auto& beside = multipliers[k];
     corners.push_back({{"expected_return", at.expected_return},
                        {"volatility", at.volatility},
-                       {"lambda", frontier.corners()[k].lambda_low},
-                       {"weights", weights_json(estimate.assets, frontier.weights(k))}});
+                       {"lambda", own.lambda_low},
+                       {"weights", weights_json(frontier.estimate().assets, frontier.weights(k))},
+                       {"binding", multipliers_json(k < last ? beside.below : beside.above, frontier.limits())}});
+    if (k > 0 && own.lambda_high > own.lambda_low) corners.back()["lambda_above"] = own.lambda_high;
+    if (k > 0 && k < last && !go_on(beside)) {
+      corners.back()["binding_above"] = multipliers_json(beside.above, frontier.limits());
+    }
   }
+  return corners;
+}
+
+Json frontier_json(const Frontier& frontier, double risk_free) {
+  const auto& estimate = frontier.estimate();
+  const auto corners = corners_json(frontier, risk_free);
   Json result = {{"corners", corners},
                  {"minimum_variance", portfolio_json(estimate, frontier.minimum_variance(), risk_free)},
                  {"maximum_sharpe", nullptr},
@@ -292,6 +332,11 @@ std::string in_full(const Frontier& frontier, double risk_free) {
 
 Json frontier_result(const Tracing& tracing, const Basis& basis) {
   auto result = frontier_json(tracing.frontier, basis.risk_free);
+  result["bounds"] = bounds_json(tracing.frontier.bounds());
+  if (basis.facts.benchmark) {
+    result["benchmark_risk"] = {{"covariances", list_of(basis.facts.benchmark->covariances)},
+                                {"variance", basis.facts.benchmark->variance}};
+  }
   if (tracing.frontier.bounds().tracking_error) restrict_to_ceiling(result, tracing);
   if (!tracing.lower_half.empty()) result["lower_half"] = lower_half_json(tracing.lower_half, basis.estimate);
   if (tracing.drawn) result["sensitivity"] = sensitivity_json(*tracing.drawn, basis.estimate.assets);

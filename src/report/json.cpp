@@ -48,6 +48,19 @@ Json estimate_json(const Estimate& e) {
 
 namespace {
 
+/// The number of the limit that sets something, null where none does.
+Json number_json(int limit) {
+  return limit >= 0 ? Json(limit) : Json();
+}
+
+Json numbers_json(const std::vector<int>& limits) {
+  auto list = Json::array();
+  for (const int limit : limits) list.push_back(number_json(limit));
+  return list;
+}
+
+}  // namespace
+
 Json bounds_json(const Bounds& bounds) {
   const auto ends = [&](const Eigen::VectorXd& values) {
     auto list = Json::array();
@@ -55,9 +68,12 @@ Json bounds_json(const Bounds& bounds) {
     return list;
   };
   const auto figure = [](const std::optional<LimitFigure>& f) { return f ? Json(f->value) : Json(); };
+  auto limits = Json::array();
+  for (const auto& limit : bounds.limits) limits.push_back({{"name", limit.name}, {"rule", limit.text}});
   auto rows = Json::array();
   for (const auto& row : bounds.rows) {
     rows.push_back({{"about", row.label},
+                    {"limit", number_json(row.limit)},
                     {"coefficients", list_of(row.coefficients)},
                     {"bend", list_of(row.bend)},
                     {"bend_at", list_of(row.bend_at)},
@@ -65,12 +81,17 @@ Json bounds_json(const Bounds& bounds) {
                     {"lower", finite_or_null(row.lower)},
                     {"upper", finite_or_null(row.upper)}});
   }
-  Json json{{"lower", ends(bounds.lower)},
+  Json json{{"limits", limits},
+            {"lower", ends(bounds.lower)},
             {"upper", ends(bounds.upper)},
+            {"lower_limit", numbers_json(bounds.lower_limit)},
+            {"upper_limit", numbers_json(bounds.upper_limit)},
             {"budget", bounds.budget},
             {"rows", rows},
             {"volatility", figure(bounds.volatility)},
             {"tracking_error", figure(bounds.tracking_error)},
+            {"holdings", figure(bounds.holdings)},
+            {"held", figure(bounds.held)},
             {"costs", Json()}};
   if (bounds.costs) {
     const auto& costs = *bounds.costs;
@@ -81,8 +102,6 @@ Json bounds_json(const Bounds& bounds) {
   }
   return json;
 }
-
-}  // namespace
 
 Json unsolved_json(const Problem& problem) {
   auto json = estimate_json(problem.estimate);

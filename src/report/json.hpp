@@ -51,6 +51,10 @@ Json certificate_json(const Certificate& certificate);
 /// The fields that an estimate file holds.
 Json estimate_json(const Estimate& estimate);
 
+/// What limits leave to the weights: `limits` {name, rule}, and by asset `lower`, `upper` (null where there is none)
+/// with the limits that set them, by number; `rows`; ceilings.
+Json bounds_json(const Bounds& bounds);
+
 /// A problem whose answer could not be certified: the fields that an estimate file holds, `bounds` (ends that are
 /// infinite null) and `lambda` (null for a whole frontier).
 Json unsolved_json(const Problem& problem);

@@ -61,7 +61,30 @@ Json chapter_json(const Chapter& chapter, const SpeltMeans& spelt, std::vector<s
     if (!table.preview) json["tables"].push_back(table_json(table, spelt));  // the others are for files
   }
   json["charts"] = Json::array();
-  for (const auto& chart : chapter.charts) json["charts"].push_back(page_chart(chart));
+  std::vector<Json> drawn;  // without their names
+  for (const auto& chart : chapter.charts) {
+    auto one = page_chart(chart);
+    one.erase("name");
+    const auto twin = std::ranges::find(drawn, one);
+    if (twin != drawn.end()) {  // one asset's or portfolio's, which stands under the plain name too
+      json["charts"].push_back({{"name", chart.name}, {"same_as", json["charts"][twin - drawn.begin()]["name"]}});
+      drawn.emplace_back();
+      continue;
+    }
+    drawn.push_back(one);
+    one["name"] = chart.name;
+    json["charts"].push_back(std::move(one));
+  }
+  return json;
+}
+
+/// To nine digits, more than a page shows.
+Json shortened(Json json) {
+  if (json.is_structured()) {
+    for (auto& part : json) part = shortened(std::move(part));
+  } else if (json.is_number_float()) {
+    json = Json::parse(fmt::format("{:.9g}", json.get<double>()));
+  }
   return json;
 }
 
@@ -83,6 +106,15 @@ std::string study_json(const PageSource& source) {
   json["portfolios"] = Json::array();
   for (const auto& chapter : source.chapters) {
     if (chapter.command == "weigh") json["portfolios"] = chapter.result["portfolios"];
+  }
+  for (const char* field : {"bounds", "benchmark_risk"}) {
+    const auto& frontier = chapter_of(source, "frontier").result;
+    if (frontier.contains(field)) json[field] = frontier[field];
+  }
+  for (const auto& chapter : source.chapters) {
+    if (chapter.result.contains("cost_levels")) json["cost_levels"] = shortened(chapter.result["cost_levels"]);
+    if (chapter.command == "weigh") json["tags"] = chapter.result["tags"];
+    if (chapter.result.contains("room_for")) json["room_for"] = chapter.result["room_for"];
   }
   json["inputs"] = chapter_of(source, "estimate").inputs;
   return json.dump(-1, ' ', false, Json::error_handler_t::replace);

@@ -82,6 +82,13 @@ Json one(const Band& band) {
           {"hatched", band.hatched}, {"opacity", band.opacity}};
 }
 
+Json one(const Whiskers& whiskers) {
+  return {{"kind", "whiskers"},
+          {"x", figures(whiskers.x)},
+          {"low", figures(whiskers.low)},
+          {"high", figures(whiskers.high)}};
+}
+
 Json all(const std::vector<Series>& series) {
   auto list = Json::array();
   for (const auto& each : series) {
@@ -150,7 +157,8 @@ Json page_chart(const Chart& whole) {
             {"series", all(chart.series)},
             {"x_from_zero", chart.x_from_zero},
             {"y_from_zero", chart.y_from_zero},
-            {"tight", chart.tight}};
+            {"tight", chart.tight},
+            {"flat", chart.flat}};
   json["below"] = Json::array();
   for (const auto& panel : chart.below) json["below"].push_back({{"y", axis(panel.y)}, {"series", all(panel.series)}});
   std::vector<Json*> series;

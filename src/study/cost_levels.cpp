@@ -30,6 +30,15 @@ std::vector<double> all_levels() {
   return levels;
 }
 
+/// What is told of each run.
+constexpr std::pair<Eigen::MatrixXd CostLevels::*, double Rehearsal::*> told[] = {
+    {&CostLevels::growth, &Rehearsal::growth_per_year},
+    {&CostLevels::volatility, &Rehearsal::volatility},
+    {&CostLevels::sharpe, &Rehearsal::sharpe},
+    {&CostLevels::max_drawdown, &Rehearsal::max_drawdown},
+    {&CostLevels::cost_per_year, &Rehearsal::cost_per_year},
+    {&CostLevels::tracking_to_targets, &Rehearsal::tracking_to_targets}};
+
 class Levels {
  public:
   Levels(const Universe& universe, const Basis& basis, const Portfolios& portfolios, const Sources& sources,
@@ -49,7 +58,6 @@ class Levels {
     if (setup_.schedules.size() < 2) {
       throw InputError("cost levels", "there is one schedule", "Rehearse several, of which one is the baseline");
     }
-    setup_.how.track_targets = false;
     setup_.how.watch.stop = watch.stop;
     setup_.how.brief = true;
     for (const auto& schedule : setup_.schedules) {
@@ -66,15 +74,20 @@ class Levels {
 
   [[nodiscard]] const std::vector<Schedule>& schedules() const { return setup_.schedules; }
 
+  /// Hands a run on, where it can be made.
+  template <typename Use>
+  void at(std::size_t schedule, double level, Use use) const {
+    try {
+      one_each_[schedule]->at(level, use);
+    } catch (const InputError&) {  // no figure then
+    }
+  }
+
   /// Per year; none where the run cannot be made.
   [[nodiscard]] double growth(std::size_t schedule, double level) const {
-    try {
-      double growth = no_figure;
-      one_each_[schedule]->at(level, [&](const Rehearsal& run) { growth = run.growth_per_year; });
-      return growth;
-    } catch (const InputError&) {
-      return no_figure;
-    }
+    double growth = no_figure;
+    at(schedule, level, [&](const Rehearsal& run) { growth = run.growth_per_year; });
+    return growth;
   }
 
   /// Between two levels at which a schedule is ahead and behind.
@@ -103,10 +116,17 @@ CostLevels cost_levels_of(const Universe& universe, const Basis& basis, const Po
   CostLevels result{.aim = portfolio, .baseline = walks.find_schedule(baseline), .levels = all_levels()};
   for (const auto& schedule : walks.schedules()) result.schedules.push_back(schedule.name);
   const auto rows = result.levels.size(), count = result.schedules.size();
-  result.growth.resize(Eigen::Index(rows), Eigen::Index(count));
+  for (const auto& [figures, of] : told) {
+    (result.*figures).setConstant(Eigen::Index(rows), Eigen::Index(count), no_figure);
+  }
   const Executor executor(threads);
   executor.each(
-      rows * count, [&](std::size_t k) { result.growth.data()[k] = walks.growth(k / rows, result.levels[k % rows]); },
+      rows * count,
+      [&](std::size_t k) {
+        walks.at(k / rows, result.levels[k % rows], [&](const Rehearsal& run) {
+          for (const auto& [figures, of] : told) (result.*figures).data()[k] = run.*of;
+        });
+      },
       watch);
   const auto found = executor.collect(count, [&](std::size_t schedule) {
     std::vector<BreakEven> here;

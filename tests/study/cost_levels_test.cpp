@@ -90,6 +90,14 @@ TEST(CostLevels, TwoSchedulesChangePlacesWhereTheirGrowthByHandIsTheSame) {
     EXPECT_NEAR(levels.growth(row, 0), std::pow(bought, 1 / years) - 1, 1e-12);
     EXPECT_NEAR(levels.growth(row, 1), std::pow(bought * 0.75 * (1.5 - rate / 2), 1 / years) - 1, 1e-12);
   }
+  // The rest is that of the same runs: costs, and none at the level of none.
+  EXPECT_EQ(levels.cost_per_year(0, 1), 0);
+  for (std::size_t k = 1; k < levels.levels.size(); ++k) {
+    const auto row = Eigen::Index(k);
+    EXPECT_NEAR(levels.cost_per_year(row, 1), levels.growth(0, 1) - levels.growth(row, 1), 1e-12) << "gross less net";
+    EXPECT_LE(levels.max_drawdown(row, 1), 0);
+    EXPECT_GT(levels.volatility(row, 1), 0);
+  }
   // Held against the other one it is the other way round.
   const auto turned = study.levels("equal", "1m");
   ASSERT_EQ(turned.break_evens.size(), 1u);

@@ -106,6 +106,9 @@ TEST(Rehearse, ComparesSchedulesAtOtherLevelsOfCosts) {
     const auto& growth = levels["growth"][run["schedule"].get<std::string>()];
     EXPECT_NEAR(growth[once], run["growth_per_year"], 1e-13) << run["schedule"];
     EXPECT_GT(growth.front(), growth.back());
+    for (const char* figure : {"volatility", "sharpe", "max_drawdown", "cost_per_year", "tracking_to_targets"}) {
+      EXPECT_NEAR(levels[figure][run["schedule"].get<std::string>()][once], run[figure], 1e-12) << figure;
+    }
   }
   for (const auto& one : levels["break_evens"]) EXPECT_LE(one["low"].get<double>(), one["high"].get<double>());
   EXPECT_THAT(run_tool(words).out,

@@ -48,9 +48,11 @@ struct INCHTIDE_API BreakEven {
 struct INCHTIDE_API CostLevels {
   std::string aim;
   std::vector<std::string> schedules;
-  std::size_t baseline = 0;            ///< which of them
-  std::vector<double> levels;          ///< times the study's costs: 0 to 10, ascending, 1 among them
-  Eigen::MatrixXd growth;              ///< per year, levels x schedules; NaN where a run cannot be made
+  std::size_t baseline = 0;    ///< which of them
+  std::vector<double> levels;  ///< times the study's costs: 0 to 10, ascending, 1 among them
+  Eigen::MatrixXd growth;      ///< per year, levels x schedules; NaN where a run cannot be made
+  /// The rest of what a schedule is judged by, of the same runs: per year, and the deepest fall.
+  Eigen::MatrixXd volatility, sharpe, max_drawdown, cost_per_year, tracking_to_targets;
   std::vector<BreakEven> break_evens;  ///< by schedule, ascending
 };
 
