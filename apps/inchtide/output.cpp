@@ -86,7 +86,8 @@ Delivery delivery_of(report::Chapter chapter, const Options& options) {
   return delivery;
 }
 
-Drawn deliver(const std::vector<Delivery>& all, const Options& options) {
+Drawn deliver(const std::vector<Delivery>& all, const Options& options,
+              const std::vector<std::function<void()>>& beside) {
   for (const auto& delivery : all) write(delivery, options.spelt, style_of(options));
   std::vector<std::pair<const report::Chart*, const std::string*>> figures;
   for (const auto& delivery : all) {
@@ -96,16 +97,23 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options) {
   }
   const auto draw_one = [&](std::size_t i) {
     std::exception_ptr failure;
+    if (i < beside.size()) {
+      beside[i]();
+      return failure;
+    }
+    const auto& [chart, file] = figures[i - beside.size()];
     try {
-      auto drawn = *figures[i].first;
+      auto drawn = *chart;
       drawn.theme = options.theme == "dark" ? report::Theme::dark : report::Theme::light;
-      report::draw(drawn, *figures[i].second);
+      report::draw(drawn, *file);
     } catch (const Error&) {
       failure = std::current_exception();
     }
     return failure;
   };
-  const auto failures = Executor(options.threads).collect(figures.size(), draw_one, {watched(options).stop, {}});
+  auto failures = Executor(options.threads)
+                      .collect(beside.size() + figures.size(), draw_one, {watched(options).stop, {}});
+  failures.erase(failures.begin(), failures.begin() + std::ptrdiff_t(beside.size()));
   Drawn drawn;
   for (std::size_t i = 0; i < figures.size(); ++i) {
     if (!failures[i]) drawn.files.push_back(*figures[i].second);

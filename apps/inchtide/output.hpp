@@ -2,6 +2,7 @@
 // How a chapter reaches the user: warnings, tables, JSON, CSV, a spreadsheet, figures, in this order.
 
 #include <exception>
+#include <functional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -31,7 +32,10 @@ struct Drawn {
 
 // Everything was computed before, so a failure leaves nothing half done. Figures come last, side by side, because they
 // need another program; one that cannot be drawn costs no other.
-Drawn deliver(const std::vector<Delivery>& all, const Options& options);
+// @param beside what can be done meanwhile
+// @throws what that threw
+Drawn deliver(const std::vector<Delivery>& all, const Options& options,
+              const std::vector<std::function<void()>>& beside = {});
 
 // One command's; the tool ends with done, or done in part.
 // @throws what a figure failed with

@@ -118,21 +118,29 @@ StudyReport make_report(const Options& options, const fs::path& where) {
     Delivery delivery{chapter, !options.quiet && chapter.command == "inspect", false};
     delivery.json = (folder.path() / (chapter.command + ".json")).string();
     delivery.csv = (folder.path() / chapter.command).string();
-    delivery.figures = chapter.charts;
     for (const auto& chart : chapter.charts) {
+      // One asset's or portfolio's may stand under the plain name too: it is drawn under its own.
+      const bool twice = std::ranges::any_of(chapter.charts, [&](const report::Chart& other) {
+        return other.name.starts_with(chart.name + "-") && other.title == chart.title;
+      });
+      if (twice) continue;
+      delivery.figures.push_back(chart);
       delivery.figure_files.push_back((folder.path() / chapter.command / (chart.name + ".png")).string());
     }
     deliveries.push_back(std::move(delivery));
   }
-  study.failure = deliver(deliveries, options).failure;
-  watch.check();
-  watch.done(stages, stages);
-  report::write_study_workbook(study.chapters, folder.path() / "study.xlsx", options.spelt);
-  exchange::write_text_file(folder.path() / "summary.txt", in_words(study, options.spelt));
-  if (report::has_page()) {
+  const auto write_workbook = [&] {
+    report::write_study_workbook(study.chapters, folder.path() / "study.xlsx", options.spelt);
+  };
+  const auto write_page = [&] {
+    exchange::write_text_file(folder.path() / "summary.txt", in_words(study, options.spelt));
+    if (!report::has_page()) return;
     exchange::write_text_file(folder.path() / "licences.txt", report::page_notices());
     exchange::write_text_file(folder.path() / "study.html", report::page_of(page_source(study, options)));
-  }
+  };
+  study.failure = deliver(deliveries, options, {write_workbook, write_page}).failure;
+  watch.check();
+  watch.done(stages, stages);
   for (const auto& file : folder.finish()) study.files.push_back((where / file).string());
   return study;
 }
