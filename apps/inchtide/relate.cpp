@@ -67,6 +67,7 @@ report::Chapter relate(const Options& given) {
   const auto study = load_study(options);
   auto how = relations_options(options);
   how.intervals = options.whole_study ? usual_intervals : intervals;
+  how.to_explore = options.whole_study;
   const auto relations = relations_of(study.universe(), study.settings(), how);
   return report::relate_chapter(relations, study.universe(), study.settings(), study.from);
 }

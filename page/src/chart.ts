@@ -7,7 +7,7 @@ import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 
 import type { Axis, Chart, Figures, Panel, Series } from "./data";
 import { button, element, save } from "./dom";
-import { by_scale, day } from "./format";
+import { by_scale, day, ratio } from "./format";
 import { at_end, change, current, is_dark, listen, toggle } from "./state";
 
 echarts.use([
@@ -40,28 +40,42 @@ export const all_series = (chart: Chart) =>
 
 const along = (chart: Chart, x: number) => (chart.x.scale === "day" ? x * ms_of_a_day : x);
 
+export interface More {
+  /** Opens what stands for several, by its name; null for what stands for itself. */
+  open?: (name: string) => (() => void) | null;
+  /** Told of a cell of a heat map that is clicked on, in place of picking. */
+  cell?: (a: string, b: string) => void;
+  /** Where the mark along the frontier stands on the horizontal axis. */
+  mark?: () => number;
+}
+
 export class ChartView {
   readonly box: HTMLElement;
   private readonly plot = element("div", { class: "plot", tabindex: "0", role: "img" });
   private readonly read_out = element("p", { class: "unseen", "aria-live": "polite" });
   private drawn: echarts.ECharts | null = null;
   private marked = -1;
+  private is_log = false;
+  private readonly here = element("i", { class: "here" });
 
   constructor(
-    private readonly chart: Chart,
+    private chart: Chart,
     private readonly assets: Set<string>,
     private readonly benchmark: string,
-    /** Opens what stands for several, by its name; null for what stands for itself. */
-    open: (name: string) => (() => void) | null = () => null,
+    private readonly more: More = {},
   ) {
     this.plot.setAttribute("aria-label", this.in_words());
     if (chart.below.length > 0) this.plot.classList.add("tall");
     if (chart.heat) this.plot.classList.add("square");
     const tools = element(
       "span", { class: "tools" },
-      button("CSV", `Save the data of "${chart.title}"`, () => save(`${chart.name}.csv`, csv_of(chart))),
+      button("CSV", `Save the data of "${chart.title}"`, () => save(`${chart.name}.csv`, csv_of(this.chart))),
       button("PNG", `Save "${chart.title}" as a picture`, () => this.save_png()),
       button("SVG", `Save "${chart.title}" as a drawing`, () => this.save_svg()),
+      can_be_log(chart) ? button("Log scale", "Equal steps for equal ratios, or for equal amounts", () => {
+        this.is_log = !this.is_log;
+        this.drawn?.setOption(this.option(), { notMerge: true });
+      }) : null,
       chart.x.scale === "day" && !chart.heat
         ? button("Whole span", "Show all days again, in all charts", () => change({ from: null, to: null }))
         : null,
@@ -69,11 +83,14 @@ export class ChartView {
     this.box = element(
       "figure", { class: "chart", id: `chart-${chart.name}` },
       element("figcaption", {}, element("b", {}, chart.title), " ", element("span", { class: "quiet" }, chart.subtitle), tools),
-      this.plot, key_of(chart, assets, open), this.read_out,
+      this.plot, key_of(chart, assets, more.open ?? (() => null)), this.read_out,
     );
     const seen = new IntersectionObserver((seen) => seen.some((one) => one.isIntersecting) && this.draw(), { rootMargin: "400px" });
     seen.observe(this.plot);
-    const sized = new ResizeObserver(() => this.drawn?.resize());
+    const sized = new ResizeObserver(() => {
+      this.drawn?.resize();
+      this.show_mark();
+    });
     sized.observe(this.plot);
     const draw = () => this.draw();
     window.addEventListener("beforeprint", draw);
@@ -86,14 +103,30 @@ export class ChartView {
     });
     listen(["theme", "picked"], () => this.drawn?.setOption(this.option(), { notMerge: true }));
     listen(["from", "to"], () => this.zoom());
+    if (more.mark) listen(["mark"], () => this.show_mark());
     this.plot.addEventListener("keydown", (event) => this.press(event));
+  }
+
+  /** Another chart of the same kind in its place. */
+  renew(chart: Chart): void {
+    this.chart = chart;
+    this.plot.setAttribute("aria-label", this.in_words());
+    this.box.querySelector("figcaption .quiet")!.textContent = chart.subtitle;
+    this.drawn?.setOption(this.option(), { notMerge: true });
   }
 
   draw(): void {
     if (this.drawn) return;
     this.drawn = echarts.init(this.plot);
     this.drawn.setOption(this.option());
+    this.show_mark();
     this.drawn.on("click", (event) => {
+      const { heat } = this.chart;
+      if (heat && this.more.cell) {
+        const [i, j] = (event.data as { value: [number, number] }).value;
+        if (i !== j) this.more.cell(heat.names[j]!, heat.names[i]!);
+        return;
+      }
       const name = (event.data as { name?: string } | undefined)?.name ?? event.seriesName ?? "";
       if (this.assets.has(name)) toggle(name);
     });
@@ -104,6 +137,14 @@ export class ChartView {
       const [from, to] = whole ? [null, null] : [Math.round(zoom.startValue / ms_of_a_day), Math.round(zoom.endValue / ms_of_a_day)];
       if (from !== current().from || to !== current().to) change({ from, to });
     });
+  }
+
+  /** An upright line where the mark along the frontier stands. */
+  private show_mark(): void {
+    if (!this.drawn || !this.more.mark) return;
+    const [across] = this.drawn.convertToPixel({ xAxisIndex: 0, yAxisIndex: 0 }, [this.more.mark(), 0]) as [number, number];
+    this.here.style.left = `${across}px`;
+    if (!this.here.parentElement) this.plot.append(this.here);
   }
 
   private zoom(): void {
@@ -258,10 +299,11 @@ export class ChartView {
       grid: grids,
       xAxis: panels.map((_, at) => ({ ...this.axis(chart.x, at + 1 === panels.length), gridIndex: at, type: days ? "time" : "value" })),
       yAxis: panels.map((panel, at) => ({
-        ...this.axis(panel.y, true), gridIndex: at, type: "value",
+        ...this.axis(panel.y, true), gridIndex: at, type: this.is_log && at === 0 ? "log" : "value",
         scale: !(at === 0 ? chart.y_from_zero : true), splitLine: { show: panel.y.categories.length === 0, lineStyle: { color: rule() } },
         nameLocation: "middle", nameGap: 58, nameTextStyle: { color: quiet() },
         ...(is_stacked(chart) ? { min: "dataMin", max: "dataMax" } : {}),
+        ...(this.is_log && at === 0 ? { logBase: 2, min: "dataMin", max: "dataMax" } : {}),
       })),
       dataZoom: days ? this.zooms(panels.length) : [],
       series: panels.flatMap((panel, at) => panel.series.map((series) => this.series(series, at, panel))),
@@ -307,7 +349,7 @@ export class ChartView {
       Object.assign(option.axisLabel, { formatter: (at: number) => names[at] ?? "", rotate: names.length > 6 ? 35 : 0, hideOverlap: names.length > 40 });
       Object.assign(option, { axisTick: { show: false } });
     } else if (axis.scale === "percent") {
-      option.axisLabel.formatter = (figure: number) => `${Number((100 * figure).toFixed(6))}%`;
+      option.axisLabel.formatter = (figure: number) => `${Number((100 * figure).toFixed(3))}%`;
     } else if (axis.scale === "number") {
       option.axisLabel.formatter = (figure: number) => figure.toLocaleString("en-US");
     }
@@ -412,12 +454,14 @@ export class ChartView {
       visualMap: { show: false, min: -1, max: 1, dimension: 2, inRange: { color: ["#0B5563", "#DDEBE9", "#D98E04"] } },
       series: [{
         type: "heatmap", data: cells,
-        label: { show: figures, color: "#1E2A32", fontSize: 10, formatter: (cell: any) => (cell.value[2] === null ? "" : cell.value[2].toFixed(2)) },
+        label: { show: figures, color: "#1E2A32", fontSize: 10, formatter: (cell: any) => (cell.value[2] === null ? "" : ratio(cell.value[2])) },
       }],
     };
   }
 }
 
+/** Lines over days that never come to 0. */
+const can_be_log = (chart: Chart) => !chart.heat && chart.x.scale === "day" && chart.y.scale === "number" && chart.series.every((one) => one.kind === "line" && one.y.every((y) => y === null || y > 0));
 const lines_of = (panel: Panel) => panel.series.filter((one) => one.kind === "line" && one.name !== "");
 const has_lines = (chart: Chart) => all_series(chart).some(({ series }) => ["line", "bars", "band"].includes(series.kind));
 /** Areas that lie on each other, and nothing else. */

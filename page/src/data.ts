@@ -102,6 +102,14 @@ export interface BenchmarkRisk {
   covariances: number[];
   variance: number;
 }
+/** The returns that correlations are of, a list a row; each row spans so many periods. */
+export interface Returns {
+  assets: string[];
+  start: string;
+  days: string[];
+  spans: number[];
+  returns: number[][];
+}
 type BySchedule = Record<string, (number | null)[]>;
 /** One portfolio's schedules at other levels of trading costs. */
 export interface CostLevels {
@@ -143,6 +151,9 @@ export interface Study {
   cost_levels: CostLevels | null;
   /** Of the assets, by column: what sorts them into kinds. */
   tags: Record<string, Record<string, string>>;
+  returns: Returns | null;
+  /** Assets in the orders that a matrix can have, by name. */
+  orders: Record<string, string[]>;
   /** How much expected return the portfolios' rooms may cost. */
   room_for: number | null;
   inputs: Record<string, unknown>;
@@ -183,7 +194,7 @@ function unshare(chapter: Chapter): void {
 /** A study that nothing is known of yet. */
 export const empty_study = (): Study => ({
   title: "", version: "", from: "", to: "", currency: "", benchmark: "", chapters: [], corners: [], portfolios: [], inputs: {}, command: "",
-  bounds: null, benchmark_risk: null, cost_levels: null, tags: {}, room_for: null,
+  bounds: null, benchmark_risk: null, cost_levels: null, tags: {}, returns: null, orders: {}, room_for: null,
   estimate: { assets: [], expected_return: [], covariance: [], risk_free: 0 },
 });
 
@@ -209,6 +220,10 @@ export function take(study: Study, chapter: Chapter, { inputs, result }: Documen
     study.portfolios = result["portfolios"] as Portfolio[];
     study.tags = (result["tags"] as Study["tags"] | undefined) ?? {};
     study.room_for = (result["room_for"] as number | undefined) ?? null;
+  }
+  if (chapter.command === "relate") {
+    study.returns = (result["returns_table"] as Returns | undefined) ?? null;
+    study.orders = (result["orders"] as Study["orders"] | undefined) ?? {};
   }
   if (chapter.command === "rehearse") study.cost_levels = (result["cost_levels"] as CostLevels | undefined) ?? null;
 }

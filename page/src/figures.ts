@@ -1,6 +1,6 @@
 // The figures of a portfolio: what the page computes itself, beside what the tool has computed.
 
-import type { BenchmarkRisk, Binding, Bounds, Corner, Estimate, Weights } from "./data";
+import type { BenchmarkRisk, Binding, Bounds, Corner, Estimate, Returns, Weights } from "./data";
 
 export interface PortfolioFigures {
   expected_return: number;
@@ -144,6 +144,40 @@ export function best_at_volatility(estimate: Estimate, corners: Corner[], volati
     else far = middle;
   }
   return at_place(corners, far).expected_return;
+}
+
+/** The rows of returns that begin and end within some days (counted since 1970). */
+export function rows_within(returns: Returns, from: number | null, to: number | null): number[] {
+  const day = (text: string) => Math.round(Date.parse(text) / 86_400_000);
+  return returns.days.flatMap((text, t) =>
+    (from === null || day(t === 0 ? returns.start : returns.days[t - 1]!) >= from) && (to === null || day(text) <= to) ? [t] : []);
+}
+
+/** Of the assets' returns on some rows: all pairs, row by row; null where one never moves. */
+export function correlations(returns: Returns, rows: number[]): (number | null)[] {
+  const count = returns.assets.length;
+  const periods = rows.reduce((sum, t) => sum + returns.spans[t]!, 0);
+  const columns = returns.assets.map((_, i) => {
+    const mean = rows.reduce((sum, t) => sum + returns.returns[t]![i]!, 0) / periods;
+    const off = rows.map((t) => returns.returns[t]![i]! - returns.spans[t]! * mean);
+    const size = Math.sqrt(off.reduce((sum, x) => sum + x * x, 0));
+    return size > 1e-14 ? off.map((x) => x / size) : null;
+  });
+  const all: (number | null)[] = [];
+  for (let i = 0; i < count; ++i) {
+    for (let j = 0; j < count; ++j) {
+      const [a, b] = [columns[i], columns[j]];
+      all.push(i === j ? 1 : a && b ? Math.max(-1, Math.min(1, a.reduce((sum, x, t) => sum + x * b[t]!, 0))) : null);
+    }
+  }
+  return all;
+}
+
+/** The 95% interval of a correlation of so many returns (Fisher). */
+export function fisher_interval(r: number, count: number): [number, number] | null {
+  if (count < 4) return null;
+  const [middle, half] = [Math.atanh(Math.max(-1 + 1e-15, Math.min(1 - 1e-15, r))), 1.959963984540054 / Math.sqrt(count - 3)];
+  return [Math.tanh(middle - half), Math.tanh(middle + half)];
 }
 
 /** The frontier as a line to draw: its corners, and so many more places between each two, as volatility bends there. */

@@ -94,6 +94,7 @@ export class FrontierView {
   /** Portfolios that lie on it, to go to. */
   offer(portfolios = this.study.portfolios): void {
     this.study.portfolios = portfolios;
+    this.draw_lines();
     this.choices.replaceChildren(...portfolios
       .map((one) => ({ one, place: this.place_of(one.weights) }))
       .filter(({ place }) => place !== null)
@@ -191,7 +192,22 @@ export class FrontierView {
     if (this.before) this.lines.append(svg("polyline", { points: this.points_of(this.line(this.before)), class: "curve before" }));
     this.curve.setAttribute("points", this.points_of(this.line(corners)));
     this.lines.append(this.curve);
+    const best = this.study.portfolios.find((one) => one.name === "maximum-sharpe");
+    if (best?.sharpe) { // what cash and the best mix can do together
+      const [rate, far] = [this.study.estimate.risk_free, Math.min(this.high[0], (this.high[1] - this.study.estimate.risk_free) / best.sharpe)];
+      const line = svg("line", { x1: this.x(Math.max(0, this.low[0])), y1: this.y(rate + best.sharpe * Math.max(0, this.low[0])), x2: this.x(far), y2: this.y(rate + best.sharpe * far), class: "market" });
+      line.append(svg("title", {}, `Capital market line from ${percent(rate)}`));
+      this.lines.append(line);
+    }
     for (const corner of corners) this.lines.append(svg("circle", { cx: this.x(corner.volatility), cy: this.y(corner.expected_return), r: 2.6, class: "corner" }));
+    for (const one of this.study.portfolios) {
+      const at = `translate(${this.x(one.volatility)} ${this.y(one.expected_return)}) rotate(45)`;
+      const inside = one.volatility <= this.high[0] && one.volatility >= this.low[0] && one.expected_return >= this.low[1] && one.expected_return <= this.high[1];
+      if (!inside) continue;
+      const mark = svg("rect", { x: -4.5, y: -4.5, width: 9, height: 9, transform: at, class: "chosen" });
+      mark.append(svg("title", {}, `${one.name}: ${percent(one.expected_return)} at ${percent(one.volatility)}`));
+      this.lines.append(mark);
+    }
   }
 
   private readonly known = new WeakMap<Corner[], Line>();

@@ -1,13 +1,15 @@
 // The page: a frame of sections, each a question with its finding, its pictures and its tables.
 
-import { ChartView } from "./chart";
+import { ChartView, type More } from "./chart";
 import { cost_levels_view } from "./cost_levels";
 import { type Chapter, type Chart, empty_study, read_study, type Study, take } from "./data";
 import { button, element } from "./dom";
+import { at_place } from "./figures";
 import { FrontierView } from "./frontier";
 import { can_group, grouped, kind_of } from "./grouped";
 import { type Answer, Link } from "./link";
 import { Live } from "./live";
+import { relations_view } from "./relations";
 import { change, current, in_scope, is_dark, listen, make_anew, read_address, this_scope } from "./state";
 import { table_view } from "./table";
 import { what_if } from "./what_if";
@@ -46,7 +48,7 @@ export function families(charts: Chart[]): Chart[][] {
 }
 
 /** Weights of many: a click in the key opens those that stand together. */
-function stack_view(chart: Chart, study: Study, assets: Set<string>): HTMLElement {
+function stack_view(chart: Chart, study: Study, assets: Set<string>, more: More): HTMLElement {
   const opened = new Set<string>();
   const [first] = Object.values(study.tags);
   const place = element("div", {});
@@ -56,14 +58,17 @@ function stack_view(chart: Chart, study: Study, assets: Set<string>): HTMLElemen
       const kind = kind_of(name);
       return kind === null ? null : () => (opened.add(kind), show());
     };
-    place.replaceChildren(new ChartView(grouped(chart, first ?? {}, opened), assets, study.benchmark, open).box);
+    place.replaceChildren(new ChartView(grouped(chart, first ?? {}, opened), assets, study.benchmark, { ...more, open }).box);
   });
   show();
   return place;
 }
 
 function family_view(family: Chart[], study: Study, assets: Set<string>): HTMLElement {
-  const view = (chart: Chart) => (can_group(chart) ? stack_view(chart, study, assets) : new ChartView(chart, assets, study.benchmark).box);
+  const view = (chart: Chart) => {
+    const more: More = chart.name === "transition" ? { mark: () => at_place(study.corners, current().mark).expected_return } : {};
+    return can_group(chart) ? stack_view(chart, study, assets, more) : new ChartView(chart, assets, study.benchmark, more).box;
+  };
   if (family.length === 1) return view(family[0]!);
   const first = family[0]!;
   // Mostly the first is one of the others, under the plain name; else it is one beside them.
@@ -119,6 +124,7 @@ function fill_section(section: Section, chapter: Chapter, study: Study, assets: 
     const moves = chapter.command === "frontier" && study.corners.length > 1; // then the curve has a view of its own
     const charts = moves ? chapter.charts.filter((chart) => chart.name !== "frontier") : chapter.charts;
     section.body.replaceChildren(
+      ...(chapter.command === "relate" && study.returns ? [relations_view(study, assets)] : []),
       ...(chapter.command === "rehearse" && study.cost_levels ? [cost_levels_view(study.cost_levels)] : []),
       ...(chapter.command === "weigh" && study.corners.length > 1 ? [what_if(study)] : []),
       element("div", { class: "charts" }, ...families(charts).map((family) => family_view(family, study, assets))),

@@ -77,6 +77,59 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     await choice.selectOption("the study's own");
   });
 
+  test("correlations of any days are the tool's, in any order; a cell opens its pair", async () => {
+    await page.evaluate(() => document.getElementById("any-days").scrollIntoView());
+    const [from, to] = ["2021-12-31", "2024-06-28"]; // month ends: returns begin and end on them
+    const day = (text) => Math.round(Date.parse(text) / 86_400_000);
+    await page.evaluate((hash) => (location.hash = hash), `days=${day(from)},${day(to)}`);
+    const said = page.locator("#any-days > p").first();
+    await page.waitForFunction(() => /30 returns/.test(document.querySelector("#any-days > p").textContent));
+    const plain = result("relate", "--mandate", mandate, "--from", from, "--to", to);
+    assert.match(await said.textContent(), new RegExp(`average correlation ${plain.average_correlation.toFixed(2)}, over the whole`));
+    const matrix = async (order) => {
+      await page.getByLabel("Order of the matrix").selectOption(order);
+      const [download] = await Promise.all([page.waitForEvent("download"), page.locator("#chart-window").getByRole("button", { name: "CSV" }).click()]);
+      const [head, ...rows] = readFileSync(await download.path(), "utf8").trim().split("\n").map((line) => line.split(","));
+      return { names: head.slice(1), values: rows.map((row) => row.slice(1).map(Number)) };
+    };
+    for (const order of ["as given", "sector", "cluster"]) {
+      const { names, values } = await matrix(order);
+      assert.deepEqual([...names].sort(), [...plain.assets].sort());
+      names.forEach((one, i) => names.forEach((other, j) => {
+        const expected = plain.correlation[plain.assets.indexOf(one)][plain.assets.indexOf(other)];
+        assert.ok(Math.abs(values[i][j] - expected) < 1e-7, `${one} and ${other}: ${values[i][j]}, ${expected}`);
+      }));
+      if (order === "cluster") assert.deepEqual(names, result("relate", "--mandate", mandate, "--order", "cluster").assets);
+    }
+    const plot = page.locator("#chart-window .plot");
+    await plot.locator("canvas").waitFor();
+    const box = await plot.boundingBox();
+    await page.mouse.click(box.x + 96 + (box.width - 116) * (2.5 / 16), box.y + 10 + (box.height - 94) * (7.5 / 16));
+    await page.locator("#chart-pair").waitFor();
+    assert.match(await page.locator("#chart-pair figcaption").textContent(), /^\w+ and \w+ correlation over the last 12 returns/);
+    const [pair] = await Promise.all([page.waitForEvent("download"), page.locator("#chart-pair").getByRole("button", { name: "CSV" }).click()]);
+    const title = (await page.locator("#chart-pair figcaption b").textContent()).split(" and ");
+    const rolled = result("relate", "--mandate", mandate, "--rolling", "1y", "--pair", title.join(":")).rolling[0];
+    const line = readFileSync(await pair.path(), "utf8").trim().split("\n").map((text) => text.split(",")).filter(([name]) => name === title.join(" and "));
+    assert.equal(line.length, rolled.days.length);
+    line.forEach(([, on, value], k) => assert.ok(on === rolled.days[k] && Math.abs(Number(value) - rolled.correlation[k]) < 1e-7, `${on}: ${value}, ${rolled.correlation[k]}`));
+    await page.getByRole("slider", { name: "First day" }).fill("0");
+    await page.locator("#any-days").getByRole("button", { name: "Whole span" }).first().click();
+    await page.waitForFunction(() => /70 returns: average correlation -?\d\.\d\d\.$/.test(document.querySelector("#any-days > p").textContent));
+  });
+
+  test("prices are seen on a scale of equal ratios", async () => {
+    const plot = page.locator("#chart-rebased .plot");
+    await plot.scrollIntoViewIfNeeded();
+    await plot.locator("canvas").waitFor();
+    const seen = async () => (await plot.screenshot()).toString("base64");
+    const before = await seen();
+    await page.locator("#chart-rebased").getByRole("button", { name: "Log scale" }).click();
+    assert.notEqual(await seen(), before);
+    await page.locator("#chart-rebased").getByRole("button", { name: "Log scale" }).click();
+    assert.equal(await page.locator("#chart-growth").getByRole("button", { name: "Log scale" }).count(), 0, "growth may be below nothing");
+  });
+
   test("a table is sorted by any of its headings, figures as figures", async () => {
     const table = page.locator("#describe .table").first();
     const head = table.locator("th", { hasText: /volatility/i }).first();
@@ -147,6 +200,16 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
       assert.equal((await headline())[1], percent(corners[corner].volatility));
     }
     assert.equal((await headline())[0], percent(top), "at the very corner");
+    const chosen = await page.$$eval("svg.frontier .chosen title", (titles) => titles.map((title) => title.textContent));
+    for (const one of result("weigh", "--mandate", mandate, "--split", "2023-01-02").portfolios) {
+      assert.ok(chosen.includes(`${one.name}: ${percent(one.expected_return)} at ${percent(one.volatility)}`), `${one.name} among ${chosen}`);
+    }
+    const upright = page.locator("#chart-transition .here");
+    await page.locator("#chart-transition").scrollIntoViewIfNeeded();
+    const at_top = (await upright.boundingBox()).x;
+    await picture.focus();
+    await page.keyboard.press("End");
+    assert.ok((await upright.boundingBox()).x < at_top - 300, "the transition map has the same mark");
   });
 
   test("the mark follows the pointer, and a pin shows what lies between", async () => {

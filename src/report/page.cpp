@@ -113,6 +113,10 @@ std::string study_json(const PageSource& source) {
   }
   for (const auto& chapter : source.chapters) {
     if (chapter.result.contains("cost_levels")) json["cost_levels"] = shortened(chapter.result["cost_levels"]);
+    if (chapter.result.contains("returns_table")) {
+      json["returns"] = shortened(chapter.result["returns_table"]);
+      json["orders"] = chapter.result["orders"];
+    }
     if (chapter.command == "weigh") json["tags"] = chapter.result["tags"];
     if (chapter.result.contains("room_for")) json["room_for"] = chapter.result["room_for"];
   }

@@ -254,6 +254,28 @@ void add_matrices(Chapter& chapter, const Relations& relations, const Universe& 
   chapter.tables.push_back(negative_table(correlation));
 }
 
+/// What a page computes the correlations of other days from: the returns between days on which all have a price, and
+/// how many periods each spans.
+void add_returns(Json& result, const Relations& relations) {
+  if (relations.orders.empty()) return;
+  const auto returns = relations.returns.at_common_ends();
+  const auto rows = returns.common_rows();
+  auto days = Json::array(), spans = Json::array(), values = Json::array();
+  for (const auto row : rows) {
+    days.push_back(to_string(returns.days[row]));
+    spans.push_back(returns.spans(Eigen::Index(row), 0));
+    values.push_back(list_of(returns.returns.row(Eigen::Index(row)).transpose()));
+  }
+  result["returns_table"] = {{"assets", returns.assets},
+                             {"start", to_string(returns.start)},
+                             {"days", days},
+                             {"spans", spans},
+                             {"returns", values}};
+  auto orders = Json::object();
+  for (const auto& [name, assets] : relations.orders) orders[name] = assets;
+  result["orders"] = orders;
+}
+
 /// The same at several intervals, side by side.
 void add_intervals(Chapter& chapter, const Relations& relations) {
   const auto& intervals = relations.intervals;
@@ -300,6 +322,7 @@ Chapter relate_chapter(const Relations& relations, const Universe& universe, con
   chapter.sentence = fmt::format("Average correlation {:.2f} of {} pairs", relations.averages.front().mean,
                                  relations.averages.front().pairs);
   add_matrices(chapter, relations, universe);
+  add_returns(chapter.result, relations);
   add_intervals(chapter, relations);
   add_subset(chapter, relations, relations.by_absolute);
   add_market_model(chapter, relations, universe);

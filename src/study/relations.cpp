@@ -54,6 +54,7 @@ class Relating {
     const auto as_given = correlation_over(result_.returns);
     order_ = order_of(as_given, universe_.tags, options_.order);
     result_.correlation = as_given.in_order(order_);
+    if (options_.to_explore) list_orders(as_given);
     warn_of_matrix();
     result_.averages = averages_of(result_.correlation, result_.returns, benchmark_);
     for (const auto& span : options_.windows) add_window(span);
@@ -85,6 +86,14 @@ class Relating {
 
   Correlation correlation_over(const ReturnTable& returns) const {
     return settings_.pairwise ? pairwise_correlation(returns) : correlation_of(returns);
+  }
+
+  void list_orders(const Correlation& as_given) {
+    auto names = universe_.tags.columns;
+    names.emplace_back("cluster");
+    for (const auto& name : names) {
+      result_.orders.emplace_back(name, as_given.in_order(order_of(as_given, universe_.tags, name)).assets);
+    }
   }
 
   void warn_of_matrix() {

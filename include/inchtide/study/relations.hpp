@@ -51,7 +51,8 @@ struct INCHTIDE_API RelationsOptions {
   std::vector<std::pair<std::string, std::string>> pairs;  ///< of these; the most and the least related when empty
   std::optional<Day> split;                                ///< parts first and then; halfway when left out
   std::optional<BootstrapOptions> bands;                   ///< of the correlations
-  std::uint64_t seed = 1;                                  ///< of the random choices that spreading is shown by
+  bool to_explore = false;  ///< also the orders that a matrix can have, for a page that computes others
+  std::uint64_t seed = 1;   ///< of the random choices that spreading is shown by
 };
 
 struct INCHTIDE_API RelationsWindow {
@@ -85,6 +86,8 @@ struct INCHTIDE_API Relations {
   std::optional<DiversificationCurve> diversification;
   std::optional<LeastRelated> least_related;  ///< positions in `correlation`
   bool by_absolute = false;                   ///< by absolute correlations
+  /// By name ("sector", "cluster"): the codes in that order; where it was asked for.
+  std::vector<std::pair<std::string, std::vector<std::string>>> orders;
   std::vector<RollingCorrelation> rolling;
   std::vector<Notice> warnings;  ///< of this step: what the history is too short or too still for, and why
 };
