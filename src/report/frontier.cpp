@@ -192,7 +192,7 @@ Json multipliers_json(const std::vector<Multiplier>& multipliers, const Limits& 
 
 /// Whether the ways that meet in a corner leave it with the same multipliers.
 bool go_on(const CornerMultipliers& at) {
-  const auto& [above, below] = at;
+  const auto &above = at.above, &below = at.below;
   constexpr double same = 1e-9;
   const auto found_in = [](const std::vector<Multiplier>& some, const Multiplier& one) {
     const auto found = std::ranges::find(some, one.limit, &Multiplier::limit);

@@ -70,9 +70,7 @@ Figures figures_of(const Series& series) {
         using Kind = std::decay_t<decltype(s)>;
         if constexpr (std::is_same_v<Kind, PriceBars>) {
           return {on_line(s.x), {&s.open, &s.low, &s.high, &s.close}};
-        } else if constexpr (std::is_same_v<Kind, Band>) {
-          return {on_line(s.x), {&s.low, &s.high}};
-        } else if constexpr (std::is_same_v<Kind, Whiskers>) {
+        } else if constexpr (std::is_same_v<Kind, Band> || std::is_same_v<Kind, Whiskers>) {
           return {on_line(s.x), {&s.low, &s.high}};
         } else if constexpr (std::is_same_v<Kind, Points>) {
           return {on_line(s.x), {&s.y}, &s};
