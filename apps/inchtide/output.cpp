@@ -111,8 +111,8 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options,
     }
     return failure;
   };
-  auto failures = Executor(options.threads)
-                      .collect(beside.size() + figures.size(), draw_one, {watched(options).stop, {}});
+  auto failures =
+      Executor(options.threads).collect(beside.size() + figures.size(), draw_one, {watched(options).stop, {}});
   failures.erase(failures.begin(), failures.begin() + std::ptrdiff_t(beside.size()));
   Drawn drawn;
   for (std::size_t i = 0; i < figures.size(); ++i) {

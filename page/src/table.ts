@@ -77,7 +77,7 @@ export function table_view(table: Table, assets: Set<string>, section: string): 
   });
   const title = element("h3", {}, table.title, element("span", { class: "tools" }, search, button("CSV", `Save "${table.title}"`, () => save(`${table.name}.csv`, csv_of(table)))));
   const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": `${section}: ${table.title}` },
-    element("table", {}, element("thead", {}, element("tr", {}, ...heads)), body));
+    element("table", { class: table.columns.length > 12 ? "many" : "" }, element("thead", {}, element("tr", {}, ...heads)), body));
   return element("div", { class: "table" }, title, scroll, element("div", { class: "tools" }, more, wider), ...table.notes.map((note) => element("p", { class: "quiet" }, note)));
 }
 

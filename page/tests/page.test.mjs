@@ -402,6 +402,18 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     await other.close();
   });
 
+  test("on paper no table is cut", async () => {
+    const other = await open(study(), "", { viewport: { width: 718, height: 1000 } }); // of A4, within its margins
+    await other.emulateMedia({ media: "print" });
+    const wide = await other.evaluate(() => {
+      const room = document.querySelector("main").getBoundingClientRect().right;
+      return [...document.querySelectorAll("main table, main figure, svg.frontier")].filter((one) => one.getBoundingClientRect().right > room + 1)
+        .map((one) => `${one.closest(".table, figure, div").textContent.slice(0, 60)}: ${one.getBoundingClientRect().right} of ${room}`);
+    });
+    assert.deepEqual(wide, []);
+    await other.close();
+  });
+
   test("nobody is shut out: no violation, light and dark, wide and narrow", async () => {
     const look = async (colorScheme, width) => {
       const other = await open(study(), "", { viewport: { width, height: 800 }, colorScheme, bypassCSP: true });
