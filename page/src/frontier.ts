@@ -95,7 +95,8 @@ export class FrontierView {
   offer(portfolios = this.study.portfolios): void {
     this.study.portfolios = portfolios;
     this.draw_lines();
-    this.choices.replaceChildren(...portfolios
+    const held = portfolios.some((one) => one.name === "current");
+    this.choices.replaceChildren(...(held ? [button("Pin what is held", "Compare with the weights held now, and see what would be traded", () => change({ pin: "held" }))] : []), ...portfolios
       .map((one) => ({ one, place: this.place_of(one.weights) }))
       .filter(({ place }) => place !== null)
       .map(({ one, place }) => button(one.name, `Go to ${one.name}`, () => change({ mark: place! }))));
@@ -295,11 +296,12 @@ export class FrontierView {
       ["aria-valuemin", corners[this.last]!.expected_return], ["aria-valuemax", corners[0]!.expected_return], ["aria-valuetext", spoken]] as const) {
       this.picture.setAttribute(name, String(value));
     }
-    const pin = current().pin;
+    const held = this.study.portfolios.find((one) => one.name === "current")?.weights ?? null;
+    const pin = current().pin === "held" && !held ? null : current().pin;
     this.pinned.classList.toggle("gone", pin === null);
     let compared: { weights: Weights; figures: ReturnType<typeof figures_of> } | null = null;
     if (pin !== null) {
-      const weights = at_place(corners, pin).weights;
+      const weights = pin === "held" ? held! : at_place(corners, pin).weights;
       compared = { weights, figures: figures_of(estimate, weights) };
       this.pinned.setAttribute("cx", String(this.x(compared.figures.volatility)));
       this.pinned.setAttribute("cy", String(this.y(compared.figures.expected_return)));
@@ -307,7 +309,7 @@ export class FrontierView {
     this.side.replaceChildren(
       element("p", { class: "headline" }, element("b", {}, percent(figures.expected_return)), " expected, ", element("b", {}, percent(figures.volatility)),
         " volatility, Sharpe ", element("b", {}, figures.sharpe === null ? "-" : figures.sharpe.toFixed(2))),
-      ...(compared ? [element("p", { class: "quiet" }, `Beside the pin: ${points(figures.expected_return - compared.figures.expected_return)} of return, ${points(figures.volatility - compared.figures.volatility)} of volatility, ${percent(turnover(compared.weights, place.weights))} to trade.`)] : []),
+      ...(compared ? [element("p", { class: "quiet" }, `Beside ${pin === "held" ? "what is held" : "the pin"}: ${points(figures.expected_return - compared.figures.expected_return)} of return, ${points(figures.volatility - compared.figures.volatility)} of volatility, ${percent(turnover(compared.weights, place.weights))} to trade.`)] : []),
       weight_bars(place.weights, compared?.weights ?? null),
       limits_view(place.binding, place.lambda, figures.volatility),
     );

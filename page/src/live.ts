@@ -134,12 +134,13 @@ export class Live {
         const answer = await this.link.chapter(command, this.changes);
         if (round !== this.round) return;
         this.page.arrived(answer);
+        this.has_shown = true;
         waiting.delete(command);
         if (first) this.bar.dataset["taken"] = String(performance.now() - begun);
       } catch (error) {
         if (round !== this.round || error instanceof Overtaken) return;
         if (!(error instanceof Refused)) throw error;
-        if (first) return this.say(error);
+        if (first && this.has_shown) return this.say(error);
         waiting.delete(command);
         this.page.failed(command, error.message);
       }
@@ -148,6 +149,7 @@ export class Live {
     this.told.textContent = this.changes.length === 0 ? "As the mandate has it." : `${this.changes.length} changed. Computed in ${Math.round(performance.now() - begun)} ms.`;
   }
   private unfinished = new Set<string>();
+  private has_shown = false; // then what cannot be computed leaves it as it was
 
   private say(error: Refused): void {
     this.wrong = error.limits;

@@ -6,7 +6,7 @@ export interface State {
   from: number | null; // days since 1970, of the window
   to: number | null;
   mark: number; // a place on the frontier
-  pin: number | null;
+  pin: number | "held" | null; // a place on it, or what is held now
   level: number; // of trading costs, times the study's
   theme: "system" | "light" | "dark";
 }
@@ -75,7 +75,7 @@ function write(): void {
     if (state.picked.size > 0) words.set("pick", [...state.picked].join("\n"));
     if (state.from !== null && state.to !== null) words.set("days", `${state.from},${state.to}`);
     if (state.mark !== 0) words.set("mark", state.mark.toFixed(4));
-    if (state.pin !== null) words.set("pin", state.pin.toFixed(4));
+    if (state.pin !== null) words.set("pin", state.pin === "held" ? "held" : state.pin.toFixed(4));
     if (state.level !== 1) words.set("costs", String(state.level));
     if (state.theme !== "system") words.set("theme", state.theme);
     const fragment = words.toString();
@@ -99,7 +99,7 @@ export function read_address(known: Set<string>, places: number): void {
     from: window_given ? from : null,
     to: window_given ? to : null,
     mark: place("mark") ?? 0,
-    pin: place("pin"),
+    pin: words.get("pin") === "held" ? "held" : place("pin"),
     level: Number.isFinite(level) && level >= 0 ? level : 1,
     theme: theme === "light" || theme === "dark" ? theme : "system",
   });

@@ -13,6 +13,10 @@ export function read_weight(text: string): number | null {
   return /^-?\d+(\.\d*)?$/.test(plain) ? Number(plain) / 100 : null;
 }
 
+/** Dragging by so many pixels moves a weight by a tenth of a point. */
+const pixels_a_step = 3;
+const written = (weight: number) => ((100 * weight) || 0).toFixed(2).replace(/\.?0+$/, "").replace(/^-0$/, "0");
+
 export function what_if(study: Study): HTMLElement {
   const fields = new Map<string, HTMLInputElement>();
   const answer = element("div", { class: "answer", "aria-live": "polite" });
@@ -23,13 +27,35 @@ export function what_if(study: Study): HTMLElement {
     const field = element("input", { type: "text", inputmode: "decimal", "aria-label": `Weight of ${asset} in percent` });
     const share = element("span", { class: "quiet figure" });
     field.addEventListener("input", () => show());
+    const name = element("span", { class: "drag", title: `Drag sideways to move the weight of ${asset}` }, asset);
+    const move = (by: number) => {
+      field.value = written((read_weight(field.value) ?? 0) + by);
+      show();
+    };
+    field.addEventListener("keydown", (event) => {
+      const way = event.key === "ArrowUp" ? 1 : event.key === "ArrowDown" ? -1 : 0;
+      if (way === 0) return;
+      event.preventDefault();
+      move(way * (event.shiftKey ? 0.001 : 0.005));
+    });
+    let at = 0;
+    name.addEventListener("pointerdown", (event) => {
+      name.setPointerCapture(event.pointerId);
+      at = event.clientX;
+    });
+    name.addEventListener("pointermove", (event) => {
+      const steps = Math.trunc((event.clientX - at) / pixels_a_step);
+      if (!name.hasPointerCapture(event.pointerId) || steps === 0) return;
+      at += steps * pixels_a_step;
+      move(0.001 * steps);
+    });
     fields.set(asset, field);
     risk.set(asset, share);
-    rows.append(element("label", {}, element("span", {}, asset), field, "%", share));
+    rows.append(element("label", {}, name, field, "%", share));
   }
   const fill = (weights: Weights, from: Portfolio["room"] | null = null) => {
     room = from;
-    for (const [asset, field] of fields) field.value = ((100 * (weights[asset] ?? 0)) || 0).toFixed(2).replace(/\.?0+$/, "");
+    for (const [asset, field] of fields) field.value = written(weights[asset] ?? 0);
     show();
   };
   const show = () => {

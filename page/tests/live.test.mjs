@@ -1,7 +1,7 @@
 // The page of a study that is explored, in a real browser: what is changed in it is what the tool computes.
 import assert from "node:assert/strict";
 import { execFileSync, spawn } from "node:child_process";
-import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, symlinkSync } from "node:fs";
+import { copyFileSync, existsSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -157,6 +157,34 @@ describe("the live page", { skip: browser_path ? false : "there is no Chromium h
     assert.match(kept, /"no more power" = "sector:power <= 5%"/);
     assert.match(kept, /# comm|# commission/); // the comments are still there
     assert.match(await page.locator("#how").textContent(), /one-factor/);
+  });
+
+  test("a mandate whose limits conflict is shown as far as it goes, and mended in the page", async () => {
+    const text = readFileSync(join(folder, "mandate.toml"), "utf8");
+    const conflicting = text.replace("each outside sector:bonds <= 15%", "each <= 5%").replace("[universe]\n", '[universe]\ncurrent = "now.csv"\n');
+    assert.notEqual(conflicting, text);
+    writeFileSync(join(folder, "conflicting.toml"), conflicting);
+    writeFileSync(join(folder, "now.csv"), "asset,weight\nHOLLBOND,60%\nKELPFARM,40%\n");
+    const other = spawn(tool, ["explore", "--mandate", join(folder, "conflicting.toml")]);
+    const where = await new Promise((done) => other.stdout.on("data", (some) => /http:\S+/.test(some) && done(String(some).match(/http:\S+/)[0])));
+    const first = [page, address];
+    address = where;
+    page = await open(where);
+    try {
+      await page.waitForFunction(() => !document.body.textContent.includes("Being computed"), undefined, { timeout: 60_000 });
+      assert.match(await page.locator("#frontier .problem").first().textContent(), /cannot all hold/);
+      assert.ok((await page.locator("#inspect .table").count()) > 0);
+      await type("each holding", "each outside sector:bonds <= 15%");
+      await computed();
+      assert.equal(await page.locator("#frontier .problem:not(:empty)").count(), 0);
+      await page.getByRole("button", { name: "Pin what is held" }).click();
+      assert.match(await page.locator(".at-mark").textContent(), /Beside what is held: .* to trade/);
+      assert.equal(await page.$$eval(".at-mark .bar", (bars) => bars.find((bar) => bar.textContent.includes("HOLLBOND")).lastChild.textContent !== ""), true);
+    } finally {
+      await page.close();
+      [page, address] = first;
+      other.kill("SIGINT");
+    }
   });
 
   test("nobody is shut out, and nothing went wrong on the way", async () => {

@@ -329,6 +329,25 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.ok(wide > 5);
   });
 
+  test("a weight is moved by the keys and by dragging its name", async () => {
+    const field = page.getByLabel("Weight of KELPFARM in percent");
+    await page.locator("#what-if").getByRole("button", { name: "Equal", exact: true }).click();
+    await field.fill("10");
+    await field.press("ArrowUp");
+    assert.equal(await field.inputValue(), "10.5");
+    await field.press("Shift+ArrowDown");
+    assert.equal(await field.inputValue(), "10.4");
+    const name = page.locator("#what-if .drag", { hasText: "KELPFARM" });
+    await name.scrollIntoViewIfNeeded();
+    const box = await name.boundingBox();
+    await page.mouse.move(box.x + 5, box.y + 5);
+    await page.mouse.down();
+    await page.mouse.move(box.x + 35, box.y + 5, { steps: 5 });
+    await page.mouse.up();
+    assert.equal(await field.inputValue(), "11.4", "30 pixels are ten tenths of a point");
+    assert.equal(await page.locator("#what-if .answer .sum").count(), 1);
+  });
+
   test("zooming one chart over days zooms them all, and the whole span comes back", async () => {
     const span = (at) => page.evaluate((name) => document.querySelector(`#${name} .plot`).getAttribute("aria-label"), at);
     assert.ok(await span("chart-rebased"));
