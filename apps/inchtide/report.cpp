@@ -25,6 +25,8 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t stages = 7;
+// Of one kind, an asset each: more take longer to draw than to compute.
+constexpr std::ptrdiff_t most_pictures = 50;
 
 /// Every stage by the same rules; weights are chosen before the split and rehearsed from it.
 StudyReport study_of(Options options, const Watch& watch) {
@@ -57,6 +59,35 @@ StudyReport study_of(Options options, const Watch& watch) {
   add(
       "rehearsal", [&] { return rehearse(options); }, false);
   return study;
+}
+
+struct Pictures {
+  std::vector<report::Chart> drawn;
+  std::size_t in_the_page = 0;  // and there alone
+};
+
+/// The charts of a chapter that are drawn as pictures: those of single assets only where they are few, and one that
+/// stands under a plain name too under its own.
+Pictures pictures_of(const report::Chapter& chapter) {
+  const auto& charts = chapter.charts;
+  const auto is_one_of_many = [&](const report::Chart& chart) {
+    const auto dash = chart.name.find('-');
+    if (dash == std::string::npos) return false;
+    const auto family = chart.name.substr(0, dash + 1);
+    return std::ranges::count_if(charts, [&](const auto& one) { return one.name.starts_with(family); }) > most_pictures;
+  };
+  Pictures pictures;
+  for (const auto& chart : charts) {
+    if (is_one_of_many(chart)) {
+      ++pictures.in_the_page;
+      continue;
+    }
+    const bool twice = std::ranges::any_of(charts, [&](const report::Chart& other) {
+      return other.name.starts_with(chart.name + "-") && other.title == chart.title && !is_one_of_many(other);
+    });
+    if (!twice) pictures.drawn.push_back(chart);
+  }
+  return pictures;
 }
 
 /// What the page is named after, and made of.
@@ -105,6 +136,7 @@ std::string in_words(const StudyReport& study, const SpeltMeans& spelt) {
   for (const auto& chapter : study.chapters) {
     if (!chapter.sentence.empty()) text += report::in_lines(chapter.command + ": " + chapter.sentence, 100, "    ");
   }
+  for (const auto& note : study.notes) text += report::in_lines(note, 100, "    ");
   for (const auto& missing : study.missing) text += report::in_lines(missing.text(spelt), 100, "    ");
   return text;
 }
@@ -118,14 +150,14 @@ StudyReport make_report(const Options& options, const fs::path& where) {
     Delivery delivery{chapter, !options.quiet && chapter.command == "inspect", false};
     delivery.json = (folder.path() / (chapter.command + ".json")).string();
     delivery.csv = (folder.path() / chapter.command).string();
-    for (const auto& chart : chapter.charts) {
-      // One asset's or portfolio's may stand under the plain name too: it is drawn under its own.
-      const bool twice = std::ranges::any_of(chapter.charts, [&](const report::Chart& other) {
-        return other.name.starts_with(chart.name + "-") && other.title == chart.title;
-      });
-      if (twice) continue;
-      delivery.figures.push_back(chart);
+    const auto [drawn, in_the_page] = pictures_of(chapter);
+    delivery.figures = drawn;
+    for (const auto& chart : drawn) {
       delivery.figure_files.push_back((folder.path() / chapter.command / (chart.name + ".png")).string());
+    }
+    if (in_the_page > 0) {
+      study.notes.push_back(fmt::format("{}: {} charts of single assets are in the page, and no pictures of their own",
+                                        chapter.command, in_the_page));
     }
     deliveries.push_back(std::move(delivery));
   }

@@ -14,6 +14,7 @@ namespace inchtide::app {
 struct StudyReport {
   std::vector<report::Chapter> chapters;
   std::vector<Notice> missing;     // chapters that could not be made, and why
+  std::vector<std::string> notes;  // what isn't drawn or written a second time
   std::vector<std::string> files;  // with their folder
   std::exception_ptr failure;      // of a figure; all else is there
 

@@ -13,6 +13,9 @@
 namespace inchtide::report {
 namespace {
 
+/// Of a sheet: beyond, a spreadsheet takes its time to open.
+constexpr std::size_t most_cells = 200'000;
+
 constexpr lxw_row_t below_chart = 30;  // where what a chart is drawn from begins
 
 const Chapter* chapter_named(const std::vector<Chapter>& chapters, const char* command) {
@@ -166,14 +169,25 @@ void write_study_workbook(const std::vector<Chapter>& chapters, const std::files
     const auto chart = std::ranges::find(chapter->charts, name, &Chart::name);
     if (chart != chapter->charts.end()) add_chart(book, *chart, fmt::format("chart {}", name));
   }
+  Table left_out{"left out",
+                 "Tables that are too large for a sheet that people open: they are in these files",
+                 {{"Table"}, {"Rows", Format::count}, {"Columns", Format::count}, {"File"}},
+                 {},
+                 {}};
   for (const auto& chapter : chapters) {
     for (auto table : chapter.tables) {
+      if (table.rows.size() * table.columns.size() > most_cells) {
+        left_out.add({table.title, double(table.rows.size()), double(table.columns.size()),
+                      fmt::format("{}/{}.csv", chapter.command, table.name)});
+        continue;
+      }
       table.name = chapter.command + " " + table.name;
       auto* sheet = book.add(table, spelt);
       if (table.name == "weigh weights") add_bars(book, sheet, table);
       empty = false;
     }
   }
+  if (!left_out.rows.empty()) book.add(left_out, spelt);
   if (empty) throw InputError(Where::in_file(path.string()), "there is no table to write", "Leave the spreadsheet out");
   book.save();
 }

@@ -1,7 +1,9 @@
 // The whole study in a folder.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
+#include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <map>
@@ -16,6 +18,7 @@ using testing::AllOf;
 using testing::Contains;
 using testing::EndsWith;
 using testing::HasSubstr;
+using testing::Not;
 
 /// The spreadsheet has charts of its own, over its own cells.
 void expect_charts(const std::string& out) {
@@ -29,6 +32,10 @@ void expect_charts(const std::string& out) {
   EXPECT_THAT(titles, AllOf(HasSubstr("Efficient frontier"), HasSubstr("What 100 became"), HasSubstr("Weights")));
   EXPECT_THAT(part("xl/workbook.xml"),
               AllOf(HasSubstr("\"what-if\""), HasSubstr("\"frontier corners\""), HasSubstr("\"rehearse runs\"")));
+  // Weights of every day have no sheet, which is said, and a file.
+  EXPECT_THAT(part("xl/workbook.xml"), AllOf(Not(HasSubstr("daily_weights")), HasSubstr("\"left out\"")));
+  EXPECT_THAT(part("xl/sharedStrings.xml"), HasSubstr("rehearse/daily_weights.csv"));
+  EXPECT_TRUE(fs::exists(out + "/rehearse/daily_weights.csv"));
   // What a program that does not calculate shows.
   EXPECT_THAT(part("xl/worksheets/sheet1.xml"), testing::ContainsRegex(">SQRT[^<]*</f><v>0\\.028"));
 }
@@ -58,6 +65,23 @@ TEST_F(Reports, HaveThePageAndAllThatTheCommandsSay) {
   EXPECT_EQ(nlohmann::json::parse(text_of(out + "/frontier.json"))["result"]["corners"], alone["corners"]);
   expect_charts(out);
   EXPECT_THAT(text_of(out + "/summary.txt"), AllOf(HasSubstr("frontier: "), HasSubstr("rehearse: ")));
+}
+
+TEST_F(Reports, OfManyAssetsDrawTheFiguresOfAllAndLeaveThoseOfEachToThePage) {
+  std::string prices = "date", row;
+  for (int k = 0; k < 60; ++k) prices += fmt::format(",REED{:02}", k);
+  for (int month = 0; month < 40; ++month) {
+    prices += fmt::format("\n{}-{:02}-28", 2020 + month / 12, 1 + month % 12);
+    for (int k = 0; k < 60; ++k) prices += fmt::format(",{:.3f}", 50 + 9 * std::sin(month / (1.5 + k % 7) + k));
+  }
+  base.write("prices.csv", prices + "\n");
+  const auto many = base.write("many.toml", "[universe]\nprices = \"prices.csv\"\n").string();
+  const auto said = run_tool("report --mandate " + many + " --out " + out);
+  EXPECT_EQ(said.code, 4) << "nothing is rehearsed without a split: " << said.err;
+  EXPECT_THAT(said.out, HasSubstr("describe: 60 charts of single assets are in the page"));
+  EXPECT_TRUE(fs::exists(out + "/describe/histogram.png"));
+  EXPECT_FALSE(fs::exists(out + "/describe/histogram-REED00.png"));
+  EXPECT_TRUE(fs::exists(out + "/describe/growth.png"));
 }
 
 /// A sheet as a spreadsheet program has it once it has calculated everything anew, cells that were typed into among it.

@@ -27,7 +27,8 @@ namespace inchtide::report {
 /// Sheets: `what-if`, where there are an estimate and a portfolio to begin with: weights to type, and return, risk,
 /// Sharpe ratio, shares of risk and sums by tag as formulas, each written with its value, beside the tool's figures;
 /// then charts of the frontier and of growth with what they are drawn from; then each table of each chapter, the
-/// weights with a chart beside them.
+/// weights with a chart beside them. Tables of more than 200,000 cells (weights of every day) have none: the last sheet
+/// names them, and the files that `report` writes them to.
 /// @throws InputError when there is nothing to write or the name doesn't end with .xlsx; OutsideFailure when it can't
 /// be written
 INCHTIDE_API void write_study_workbook(const std::vector<Chapter>& chapters, const std::filesystem::path& path,
