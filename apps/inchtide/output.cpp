@@ -80,8 +80,8 @@ void to_screen(std::string_view text) {
   throw OutsideFailure(fmt::format("standard output cannot be written: {}", std::strerror(errno)));
 }
 
-Delivery delivery_of(report::Chapter chapter, const Options& options) {
-  Delivery delivery{std::move(chapter), !options.quiet, !options.quiet, options.json, options.csv, options.xlsx};
+Delivery delivery_of(const report::Chapter& chapter, const Options& options) {
+  Delivery delivery{chapter, !options.quiet, !options.quiet, options.json, options.csv, options.xlsx};
   for (const auto& figure : options.figures) add_figure(delivery, figure);
   return delivery;
 }
@@ -122,9 +122,9 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options,
   return drawn;
 }
 
-void deliver(report::Chapter chapter, Options& options) {
+void deliver(const report::Chapter& chapter, Options& options) {
   if (options.exit_code == done && chapter.in_part) options.exit_code = done_in_part;
-  const auto drawn = deliver(std::vector{delivery_of(std::move(chapter), options)}, options);
+  const auto drawn = deliver(std::vector{delivery_of(chapter, options)}, options);
   if (drawn.failure) std::rethrow_exception(drawn.failure);
 }
 

@@ -12,9 +12,9 @@
 
 namespace inchtide::app {
 
-// What is handed over of a chapter, and where to.
+// What is handed over of a chapter, which stays its owner's, and where to.
 struct Delivery {
-  report::Chapter chapter;
+  const report::Chapter& chapter;
   bool warnings = true, tables = true;      // on the screen
   std::string json, csv, xlsx;              // a file (- the screen, without tables), a folder, a file; empty for none
   std::vector<report::Chart> figures = {};  // with their files, at the same positions
@@ -22,7 +22,7 @@ struct Delivery {
 };
 
 // As the options of its command ask for.
-Delivery delivery_of(report::Chapter chapter, const Options& options);
+Delivery delivery_of(const report::Chapter& chapter, const Options& options);
 
 // The figures that were drawn, and why the first that wasn't could not be.
 struct Drawn {
@@ -39,7 +39,7 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options,
 
 // One command's; the tool ends with done, or done in part.
 // @throws what a figure failed with
-void deliver(report::Chapter chapter, Options& options);
+void deliver(const report::Chapter& chapter, Options& options);
 
 // How tables are shown: in a terminal of usual width, unless all of them is wanted.
 report::TextStyle style_of(const Options& options);

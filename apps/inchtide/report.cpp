@@ -7,6 +7,7 @@
 #include <exception>
 #include <filesystem>
 #include <functional>
+#include <iterator>
 
 #include "checks.hpp"
 #include "inchtide/base/errors.hpp"
@@ -90,10 +91,24 @@ Pictures pictures_of(const report::Chapter& chapter) {
   return pictures;
 }
 
+/// Without the tables that are for files alone, which may be large.
+report::Chapter for_the_page(const report::Chapter& chapter) {
+  report::Chapter shown{.command = chapter.command,
+                        .sentence = chapter.sentence,
+                        .inputs = chapter.inputs,
+                        .warnings = chapter.warnings,
+                        .result = chapter.result,
+                        .charts = chapter.charts};
+  std::ranges::copy_if(chapter.tables, std::back_inserter(shown.tables),
+                       [](const report::Table& table) { return !table.preview; });
+  return shown;
+}
+
 /// What the page is named after, and made of.
 report::PageSource page_source(const StudyReport& study, const Options& options) {
   const auto mandate = read_mandate(options.mandate);
-  report::PageSource source{.title = fs::path(options.mandate).stem().string(), .chapters = study.chapters};
+  report::PageSource source{.title = fs::path(options.mandate).stem().string(), .chapters = {}};
+  for (const auto& chapter : study.chapters) source.chapters.push_back(for_the_page(chapter));
   if (source.title == "mandate") source.title = fs::absolute(options.mandate).parent_path().filename().string();
   source.title += ": a study";
   source.currency = mandate.settings.currency.value_or("");
