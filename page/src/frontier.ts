@@ -82,6 +82,8 @@ export class FrontierView {
     const at = at_place(this.study.corners, current().mark).expected_return;
     this.before = this.study.corners;
     this.study.corners = corners;
+    this.study.portfolios = []; // those of the old one say nothing of it
+    this.choices.replaceChildren();
     this.last = corners.length - 1;
     const [low, high] = [this.low, this.high];
     this.scale();
