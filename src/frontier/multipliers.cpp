@@ -37,9 +37,8 @@ class Way {
     }
   }
 
-  /// @param risk S w at one of its ends, @param row_prices there of the budget and the rows; none where there are
-  /// ranges
-  ///        only
+  /// @param risk S w at one of its ends
+  /// @param row_prices there, of the budget and the rows; none where there are ranges only
   std::vector<Multiplier> at(const Eigen::VectorXd& risk, double lambda, const Eigen::VectorXd& row_prices) {
     sums_.clear();
     const double noise =

@@ -17,7 +17,7 @@ namespace {
 Eigen::VectorXd farthest(const Estimate& estimate, const Bounds& bounds, double volatility) {
   const auto frontier = trace_frontier(estimate, bounds);
   const auto& corners = frontier.corners();
-  if (volatility >= corners.front().volatility) return frontier.weights(0);
+  if (volatility >= corners.front().volatility) return frontier.corner(0).weights;
   return frontier.at_volatility(std::max(volatility, corners.back().volatility)).weights;
 }
 
@@ -58,6 +58,8 @@ std::vector<std::optional<WeightRange>> room_of(const Estimate& estimate, const 
           const double here = weights[Eigen::Index(i)];
           return WeightRange{std::min(here, end(-1)), std::max(here, end(1))};
         } catch (const UncertifiedAnswer&) {
+          return std::nullopt;
+        } catch (const InfeasibleLimits&) {  // the weights are within them: rounding alone
           return std::nullopt;
         }
       },
