@@ -188,7 +188,7 @@ void add_gather(CLI::App& tool, Options& options) {
                     ExitCode ends_with = done;
                     auto chapter = gather(options, &ends_with);
                     options.exit_code = ends_with;
-                    deliver(std::move(chapter), options);
+                    deliver(chapter, options);
                   });
   add_gather_options(command, options);
   add_settings(command, options, {Step::gathering});

@@ -43,7 +43,7 @@ void inspect_strictly(Options& options) {
     options.exit_code = bad_input;
     chapter.warnings.emplace_back(fmt::format("{} finding(s) are warnings, and --strict was asked for", warnings));
   }
-  deliver(std::move(chapter), options);
+  deliver(chapter, options);
 }
 
 }  // namespace
