@@ -8,6 +8,7 @@ const { chromium } = createRequire(resolve(packages) + "/")("playwright-core");
 const median = (figures) => [...figures].sort((a, b) => a - b)[Math.floor(figures.length / 2)];
 const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-dev-shm-usage"] });
 const opened = [];
+const drawn = [];
 const moved = [];
 let heap = 0;
 for (let turn = 0; turn < Number(times); ++turn) {
@@ -16,6 +17,11 @@ for (let turn = 0; turn < Number(times); ++turn) {
   await page.waitForSelector("section#how");
   // From the start of navigation, as the browser counts it, to the first moment at which nothing keeps it busy.
   opened.push(await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => setTimeout(() => done(performance.now()))))));
+  drawn.push(await page.evaluate(async () => {
+    const in_view = [...document.querySelectorAll(".plot")].filter((plot) => plot.getBoundingClientRect().top < innerHeight && plot.clientHeight > 0);
+    while (!in_view.every((plot) => plot.querySelector("canvas"))) await new Promise((done) => setTimeout(done, 5));
+    return performance.now();
+  }));
   moved.push(await page.evaluate(() => {
     const picture = document.querySelector("svg.frontier");
     const press = (key) => picture.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true }));
@@ -31,5 +37,6 @@ for (let turn = 0; turn < Number(times); ++turn) {
 await browser.close();
 console.log(`file                     ${(statSync(file).size / 1e6).toFixed(2)} MB`);
 console.log(`opened, to be used       ${median(opened).toFixed(0)} ms`);
+console.log(`charts in view drawn     ${median(drawn).toFixed(0)} ms`);
 console.log(`the mark moved by a step ${median(moved).toFixed(2)} ms of scripting`);
 console.log(`heap                     ${(heap / 1e6).toFixed(0)} MB`);

@@ -20,6 +20,7 @@ const ms_of_a_day = 86_400_000;
 /** Lines end in their own names up to so many. */
 const most_named = 8;
 const most_figures_in_cells = 20;
+const plainly = new Intl.NumberFormat("en-US");
 
 const dark_tints: Record<string, string> = {
   "#0B5563": "#63B4C2", "#A8442A": "#E58F76", "#5B7F3A": "#A6C988", "#6B5B95": "#B8ABDD",
@@ -47,6 +48,22 @@ export interface More {
   cell?: (a: string, b: string) => void;
   /** Where the mark along the frontier stands on the horizontal axis. */
   mark?: () => number;
+}
+
+const waiting: ChartView[] = [];
+// Not every browser tells when it is idle.
+const when_idle = (work: () => void) => ("requestIdleCallback" in window ? requestIdleCallback(work, { timeout: 500 }) : setTimeout(work));
+
+/** One after the other, so that the page answers in between. */
+function draw_when_idle(view: ChartView): void {
+  waiting.push(view);
+  if (waiting.length > 1) return;
+  const next = () => {
+    waiting[0]!.draw();
+    waiting.shift();
+    if (waiting.length > 0) when_idle(next);
+  };
+  when_idle(next);
 }
 
 export class ChartView {
@@ -85,7 +102,7 @@ export class ChartView {
       element("figcaption", {}, element("b", {}, chart.title), " ", element("span", { class: "quiet" }, chart.subtitle), tools),
       this.plot, key_of(chart, assets, more.open ?? (() => null)), this.read_out,
     );
-    const seen = new IntersectionObserver((seen) => seen.some((one) => one.isIntersecting) && this.draw(), { rootMargin: "400px" });
+    const seen = new IntersectionObserver((seen) => seen.some((one) => one.isIntersecting) && draw_when_idle(this), { rootMargin: "400px" });
     seen.observe(this.plot);
     const sized = new ResizeObserver(() => {
       this.drawn?.resize();
@@ -116,7 +133,7 @@ export class ChartView {
   }
 
   draw(): void {
-    if (this.drawn) return;
+    if (this.drawn || !this.plot.isConnected) return;
     this.drawn = echarts.init(this.plot);
     this.drawn.setOption(this.option());
     this.show_mark();
@@ -255,16 +272,16 @@ export class ChartView {
       tip.append(`${names[j]} and ${names[i]}: ${by_scale(value, "number")}`);
       return tip;
     }
-    const first = rows[0]?.data;
+    const first = rows[0];
     const x = first?.value?.[this.chart.flat ? 1 : 0] ?? 0;
-    tip.append(element("div", { class: "quiet" }, first?.name || this.place_text(this.chart.x.scale === "day" ? x / ms_of_a_day : x)));
+    tip.append(element("div", { class: "quiet" }, first?.data?.name || this.place_text(this.chart.x.scale === "day" ? x / ms_of_a_day : x)));
     const up = this.chart.flat ? 0 : 1;
-    const sorted = [...rows].sort((a, b) => (b.data.value[up] ?? -Infinity) - (a.data.value[up] ?? -Infinity));
+    const sorted = [...rows].sort((a, b) => (b.value[up] ?? -Infinity) - (a.value[up] ?? -Infinity));
     for (const item of sorted.slice(0, 24)) {
       const axis = this.axis_of(item.seriesIndex);
       const swatch = element("i");
       swatch.style.background = item.color;
-      const value = item.data.told ?? by_scale(item.data.value[up], axis.scale);
+      const value = item.data.told ?? by_scale(item.value[up], axis.scale);
       tip.append(element("div", { class: "row" }, swatch, element("span", {}, item.seriesName || axis.title), element("b", {}, value)));
     }
     if (sorted.length > 24) tip.append(element("div", { class: "quiet" }, `and ${sorted.length - 24} more`));
@@ -290,7 +307,7 @@ export class ChartView {
     const height = (this.plot.clientHeight || 420) - bottom - 24;
     let top = 24;
     const grids = shares.map((share) => {
-      const grid = { left: 76, right, top, height: height * share - 18 };
+      const grid = { outerBoundsMode: "none", left: 76, right, top, height: height * share - 18 };
       top += height * share;
       return grid;
     });
@@ -351,7 +368,7 @@ export class ChartView {
     } else if (axis.scale === "percent") {
       option.axisLabel.formatter = (figure: number) => `${Number((100 * figure).toFixed(3))}%`;
     } else if (axis.scale === "number") {
-      option.axisLabel.formatter = (figure: number) => figure.toLocaleString("en-US");
+      option.axisLabel.formatter = (figure: number) => plainly.format(figure);
     }
     if (axis !== this.chart.x) return option;
     option.scale = !this.chart.x_from_zero;
@@ -374,12 +391,13 @@ export class ChartView {
     const strong = this.is_strong(series, lines);
     const base: Option = { name: series.name, xAxisIndex: panel, yAxisIndex: panel, color: colour, clip: true };
     const flat = this.chart.flat;
-    const turned = (x: number, y: number | null | undefined) => (flat ? [y, along(this.chart, x)] : [along(this.chart, x), y]);
+    const turned = <Y>(x: number, y: Y) => (flat ? [y, along(this.chart, x)] : [along(this.chart, x), y]);
     const at = (x: number[], y: Figures) => x.map((place, k) => ({ value: turned(place, y[k]) }));
     switch (series.kind) {
       case "line":
         return {
-          ...base, type: "line", data: at(series.x, series.y), symbol: "none", connectNulls: false, silent: false,
+          // One array of plain figures: thousands of points, an object each, would take most of the time.
+          ...base, type: "line", dimensions: ["x", "y"], data: Float64Array.from(series.x.flatMap((x, k) => turned(x, series.y[k] ?? NaN))), symbol: "none", showSymbol: false, connectNulls: false, silent: false,
           triggerLineEvent: true, z: strong ? 3 : 2,
           lineStyle: { color: colour, width: series.width * (strong ? 0.8 : 0.5), type: dashes[series.dash], opacity: strong ? 1 : 0.4 },
           endLabel: { show: strong && series.name !== "", formatter: "{a}", color: colour, fontSize: 11, distance: 5 },

@@ -170,7 +170,9 @@ export interface Document {
 /** Deflated and in base64, so that a page of years of prices stays small. */
 export async function read_study(): Promise<Study> {
   const packed = document.getElementById("study")!.textContent!.trim();
-  const bytes = Uint8Array.from(atob(packed), (letter) => letter.charCodeAt(0));
+  const letters = atob(packed);
+  const bytes = new Uint8Array(letters.length);
+  for (let k = 0; k < letters.length; ++k) bytes[k] = letters.charCodeAt(k);
   // Nothing of it is run, whatever it says.
   const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("deflate"));
   const study = JSON.parse(await new Response(stream).text()) as Study;
