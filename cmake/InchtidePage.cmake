@@ -15,6 +15,7 @@ if(INCHTIDE_NODE AND INCHTIDE_NPM AND INCHTIDE_BUILD_PAGE)
     WORKING_DIRECTORY ${page_work} COMMENT "Fetching what the page is bundled with" VERBATIM)
   add_custom_command(
     OUTPUT ${page_bundle}
+    COMMAND ${CMAKE_COMMAND} -E rm -rf ${page_work}/src  # what is no longer there
     COMMAND ${CMAKE_COMMAND} -E copy_directory ${page_source}/src ${page_work}/src
     COMMAND ${CMAKE_COMMAND} -E copy ${page_source}/build.mjs ${page_source}/tsconfig.json ${page_work}
     COMMAND ${page_work}/node_modules/.bin/tsc --noEmit -p ${page_work}

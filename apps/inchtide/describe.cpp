@@ -27,7 +27,7 @@ void add_describe(CLI::App& tool, Options& options) {
   add_settings(command, options, {Step::reading, Step::universe, Step::returns});
   add_describe_options(command, options);
   add_output_options(command, options);
-  add_figure_option(command, options, "growth, bars, histogram (of the first asset), histogram-CODE");
+  add_figure_option(command, options, "growth, bars, risk-and-return, histogram (of the first asset), histogram-CODE");
 }
 
 }  // namespace inchtide::app

@@ -3,43 +3,23 @@
 import { CustomChart, HeatmapChart, LineChart, ScatterChart } from "echarts/charts";
 import { DataZoomComponent, GridComponent, TooltipComponent, VisualMapComponent } from "echarts/components";
 import * as echarts from "echarts/core";
+import { LabelLayout } from "echarts/features";
 import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 
-import type { Axis, Chart, Figures, Panel, Series } from "./data";
+import type { Chart } from "./data";
 import { button, element, save } from "./dom";
-import { by_scale, day, ratio } from "./format";
-import { at_end, change, current, is_dark, listen, toggle } from "./state";
+import { all_series, Drawing, ground, is_over_days, ms_of_a_day, type Option, place_text, shade } from "./drawing";
+import { by_scale, day } from "./format";
+import { at_end, change, current, listen, toggle } from "./state";
 
 echarts.use([
   CustomChart, HeatmapChart, LineChart, ScatterChart,
-  DataZoomComponent, GridComponent, TooltipComponent, VisualMapComponent, CanvasRenderer, SVGRenderer,
+  DataZoomComponent, GridComponent, TooltipComponent, VisualMapComponent, LabelLayout, CanvasRenderer, SVGRenderer,
 ]);
 
-type Option = Record<string, any>; // eslint-disable-line: ECharts' own types cannot be put together from lists
-const ms_of_a_day = 86_400_000;
-/** Lines end in their own names up to so many. */
-const most_named = 8;
-const most_figures_in_cells = 20;
-const plainly = new Intl.NumberFormat("en-US");
-
-const dark_tints: Record<string, string> = {
-  "#0B5563": "#63B4C2", "#A8442A": "#E58F76", "#5B7F3A": "#A6C988", "#6B5B95": "#B8ABDD",
-  "#D98E04": "#F0B44C", "#C8A26B": "#E3C99D", "#1E2A32": "#E6EDEF", "#DDEBE9": "#21404A",
-};
-const shade = (colour: string) => (is_dark() ? (dark_tints[colour] ?? colour) : colour);
-const ink = () => (is_dark() ? "#E6EDEF" : "#1E2A32");
-const quiet = () => (is_dark() ? "#9FB1B8" : "#52636C");
-const ground = () => (is_dark() ? "#10191E" : "#FFFFFF");
-const rule = () => (is_dark() ? "#2B3A42" : "#E2E8EA");
-
-const dashes = { solid: "solid", dashed: [7, 4], dotted: [2, 3], dash_dot: [8, 3, 2, 3] };
-const symbols: Record<string, string> = { dot: "circle", circle: "circle", square: "rect", diamond: "diamond", triangle: "triangle" };
-
-/** Every series of a chart and its panels, with the panel that it is in. */
-export const all_series = (chart: Chart) =>
-  [chart as Panel, ...chart.below].flatMap((panel, at) => panel.series.map((series) => ({ series, panel: at })));
-
-const along = (chart: Chart, x: number) => (chart.x.scale === "day" ? x * ms_of_a_day : x);
+/** Pixels of a chart that lies flat: of each of its categories, and above and below them. */
+const a_category = 20;
+const around_categories = 100;
 
 export interface More {
   /** Opens what stands for several, by its name; null for what stands for itself. */
@@ -59,9 +39,12 @@ function draw_when_idle(view: ChartView): void {
   waiting.push(view);
   if (waiting.length > 1) return;
   const next = () => {
-    waiting[0]!.draw();
-    waiting.shift();
-    if (waiting.length > 0) when_idle(next);
+    try {
+      waiting[0]!.draw();
+    } finally {
+      waiting.shift();
+      if (waiting.length > 0) when_idle(next);
+    }
   };
   when_idle(next);
 }
@@ -84,6 +67,7 @@ export class ChartView {
     this.plot.setAttribute("aria-label", this.in_words());
     if (chart.below.length > 0) this.plot.classList.add("tall");
     if (chart.heat) this.plot.classList.add("square");
+    if (chart.flat) this.plot.style.height = `max(400px, ${around_categories + a_category * chart.x.categories.length}px)`;
     const tools = element(
       "span", { class: "tools" },
       button("CSV", `Save the data of "${chart.title}"`, () => save(`${chart.name}.csv`, csv_of(this.chart))),
@@ -93,7 +77,7 @@ export class ChartView {
         this.is_log = !this.is_log;
         this.drawn?.setOption(this.option(), { notMerge: true });
       }) : null,
-      chart.x.scale === "day" && !chart.heat
+      is_over_days(chart)
         ? button("Whole span", "Show all days again, in all charts", () => change({ from: null, to: null }))
         : null,
     );
@@ -147,7 +131,7 @@ export class ChartView {
       const name = (event.data as { name?: string } | undefined)?.name ?? event.seriesName ?? "";
       if (this.assets.has(name)) toggle(name);
     });
-    if (this.chart.x.scale !== "day") return;
+    if (!is_over_days(this.chart)) return;
     this.drawn.on("datazoom", () => {
       const zoom = (this.drawn!.getOption() as Option).dataZoom[0];
       const whole = zoom.start <= 0 && zoom.end >= 100;
@@ -165,7 +149,7 @@ export class ChartView {
   }
 
   private zoom(): void {
-    if (!this.drawn || this.chart.x.scale !== "day" || this.chart.heat) return;
+    if (!this.drawn || !is_over_days(this.chart)) return;
     const { from, to } = current();
     const zoom = (this.drawn.getOption() as Option).dataZoom[0];
     if (from === null || to === null) {
@@ -210,16 +194,12 @@ export class ChartView {
     for (const { series, panel } of all_series(this.chart)) {
       if (series.kind !== "line" && series.kind !== "points") continue;
       if (index >= series.x.length) continue;
-      place ||= this.place_text(series.x[index]!);
+      place ||= place_text(this.chart, series.x[index]!);
       const axis = panel === 0 ? this.chart.y : this.chart.below[panel - 1]!.y;
       const name = series.kind === "points" ? (series.labels[index] ?? series.name) : series.name;
       parts.push(`${name} ${by_scale(series.y[index], axis.scale)}`);
     }
     return `${place}: ${parts.join(", ")}`;
-  }
-
-  private place_text(x: number): string {
-    return this.chart.x.categories[Math.round(x)] ?? by_scale(x, this.chart.x.scale);
   }
 
   /** What the picture shows, in figures. */
@@ -236,6 +216,10 @@ export class ChartView {
     return `${title}. ${subtitle}. ${parts.filter((part) => part !== "").slice(0, 12).join("; ")}.`;
   }
 
+  private option(): Option {
+    return new Drawing(this.chart, this.assets, this.benchmark, this.is_log, this.plot.clientHeight || 420).option();
+  }
+
   private save_png(): void {
     this.draw();
     const link = this.drawn!.getDataURL({ type: "png", pixelRatio: 2, backgroundColor: ground() });
@@ -244,246 +228,15 @@ export class ChartView {
   }
 
   private save_svg(): void {
-    const off = echarts.init(null, null, { renderer: "svg", ssr: true, width: 1000, height: 560 });
+    const off = echarts.init(null, null, { renderer: "svg", ssr: true, width: 1000, height: this.chart.flat ? this.plot.clientHeight : 560 });
     off.setOption({ ...this.option(), animation: false, backgroundColor: ground() });
     save(`${this.chart.name}.svg`, off.renderToSVGString(), "image/svg+xml");
     off.dispose();
-  }
-
-  private option(): Option {
-    const base: Option = {
-      animation: false, textStyle: { fontFamily: "inherit", color: ink() },
-      tooltip: {
-        trigger: this.chart.heat || !has_lines(this.chart) ? "item" : "axis", confine: true, renderMode: "html",
-        backgroundColor: ground(), borderColor: rule(), textStyle: { color: ink(), fontSize: 12 },
-        axisPointer: { type: "line", lineStyle: { color: quiet() } },
-        formatter: (items: any) => this.tip(Array.isArray(items) ? items : [items]),
-      },
-    };
-    return this.chart.heat ? { ...base, ...this.heat_option() } : { ...base, ...this.plain_option() };
-  }
-
-  private tip(items: any[]): HTMLElement {
-    const rows = items.filter((item) => item.data !== undefined && item.data !== null && item.data.told !== by_scale(0, "percent"));
-    const tip = element("div", { class: "tip" });
-    if (this.chart.heat) {
-      const { names } = this.chart.heat;
-      const [i, j, value] = rows[0]?.value ?? [0, 0, null];
-      tip.append(`${names[j]} and ${names[i]}: ${by_scale(value, "number")}`);
-      return tip;
-    }
-    const first = rows[0];
-    const x = first?.value?.[this.chart.flat ? 1 : 0] ?? 0;
-    tip.append(element("div", { class: "quiet" }, first?.data?.name || this.place_text(this.chart.x.scale === "day" ? x / ms_of_a_day : x)));
-    const up = this.chart.flat ? 0 : 1;
-    const sorted = [...rows].sort((a, b) => (b.value[up] ?? -Infinity) - (a.value[up] ?? -Infinity));
-    for (const item of sorted.slice(0, 24)) {
-      const axis = this.axis_of(item.seriesIndex);
-      const swatch = element("i");
-      swatch.style.background = item.color;
-      const value = item.data.told ?? by_scale(item.value[up], axis.scale);
-      tip.append(element("div", { class: "row" }, swatch, element("span", {}, item.seriesName || axis.title), element("b", {}, value)));
-    }
-    if (sorted.length > 24) tip.append(element("div", { class: "quiet" }, `and ${sorted.length - 24} more`));
-    return tip;
-  }
-
-  private axis_of(series: number): Axis {
-    const at = all_series(this.chart)[series]?.panel ?? 0;
-    return at === 0 ? this.chart.y : this.chart.below[at - 1]!.y;
-  }
-
-  private plain_option(): Option {
-    const { chart } = this;
-    const panels: Panel[] = [chart, ...chart.below];
-    const days = chart.x.scale === "day";
-    const named = panels.flatMap((panel) => {
-      const lines = lines_of(panel);
-      return lines.filter((line) => this.is_strong(line, lines.length)).map((line) => line.name.length);
-    });
-    const right = Math.max(24, Math.min(170, 14 + 7 * Math.max(0, ...named)));
-    const bottom = days ? 72 : 46;
-    const shares = panels.length === 1 ? [1] : [0.64, ...chart.below.map(() => 0.36 / chart.below.length)];
-    const height = (this.plot.clientHeight || 420) - bottom - 24;
-    let top = 24;
-    const grids = shares.map((share) => {
-      const grid = { outerBoundsMode: "none", left: 76, right, top, height: height * share - 18 };
-      top += height * share;
-      return grid;
-    });
-    if (chart.flat) return this.flat_option(panels);
-    return {
-      grid: grids,
-      xAxis: panels.map((_, at) => ({ ...this.axis(chart.x, at + 1 === panels.length), gridIndex: at, type: days ? "time" : "value" })),
-      yAxis: panels.map((panel, at) => ({
-        ...this.axis(panel.y, true), gridIndex: at, type: this.is_log && at === 0 ? "log" : "value",
-        scale: !(at === 0 ? chart.y_from_zero : true), splitLine: { show: panel.y.categories.length === 0, lineStyle: { color: rule() } },
-        nameLocation: "middle", nameGap: 58, nameTextStyle: { color: quiet() },
-        ...(is_stacked(chart) ? { min: "dataMin", max: "dataMax" } : {}),
-        ...(this.is_log && at === 0 ? { logBase: 2, min: "dataMin", max: "dataMax" } : {}),
-      })),
-      dataZoom: days ? this.zooms(panels.length) : [],
-      series: panels.flatMap((panel, at) => panel.series.map((series) => this.series(series, at, panel))),
-    };
-  }
-
-  /** Categories one below the other; of one panel without days. */
-  private flat_option(panels: Panel[]): Option {
-    const { chart } = this;
-    const longest = Math.max(4, ...chart.x.categories.map((name) => name.length));
-    const names = this.axis(chart.x, true);
-    Object.assign(names.axisLabel, { rotate: 0 });
-    return {
-      grid: { left: Math.min(230, 16 + 7 * longest), right: 30, top: 14, bottom: 46 },
-      yAxis: { ...names, type: "value", inverse: true },
-      xAxis: { ...this.axis(chart.y, true), type: "value", scale: !chart.y_from_zero, splitLine: { show: true, lineStyle: { color: rule() } } },
-      series: panels.flatMap((panel, at) => panel.series.map((series) => this.series(series, at, panel))),
-    };
-  }
-
-  private zooms(panels: number): Option[] {
-    const all = Array.from({ length: panels }, (_, at) => at);
-    const { from, to } = current();
-    const where = from !== null && to !== null ? { startValue: from * ms_of_a_day, endValue: to * ms_of_a_day } : {};
-    return [
-      { type: "inside", xAxisIndex: all, filterMode: "none", zoomOnMouseWheel: "ctrl", ...where },
-      {
-        type: "slider", xAxisIndex: all, filterMode: "none", bottom: 8, height: 20, borderColor: rule(), brushSelect: false,
-        textStyle: { color: quiet() }, labelFormatter: (at: number) => day(Math.round(at / ms_of_a_day)), ...where,
-      },
-    ];
-  }
-
-  private axis(axis: Axis, labelled: boolean): Option {
-    const names = axis.categories;
-    const option: Option = {
-      name: labelled ? axis.title : "", nameLocation: "middle", nameGap: 28, nameTextStyle: { color: quiet() },
-      axisLabel: { show: labelled, color: quiet(), hideOverlap: true },
-      axisLine: { onZero: false, lineStyle: { color: quiet() } }, splitLine: { show: false },
-    };
-    if (names.length > 0) {
-      Object.assign(option, { min: -1, max: names.length, interval: 1 });
-      Object.assign(option.axisLabel, { formatter: (at: number) => names[at] ?? "", rotate: names.length > 6 ? 35 : 0, hideOverlap: names.length > 40 });
-      Object.assign(option, { axisTick: { show: false } });
-    } else if (axis.scale === "percent") {
-      option.axisLabel.formatter = (figure: number) => `${Number((100 * figure).toFixed(3))}%`;
-    } else if (axis.scale === "number") {
-      option.axisLabel.formatter = (figure: number) => plainly.format(figure);
-    }
-    if (axis !== this.chart.x) return option;
-    option.scale = !this.chart.x_from_zero;
-    if (this.chart.tight && names.length === 0) Object.assign(option, { min: "dataMin", max: "dataMax" });
-    return option;
-  }
-
-  /** Of many lines the picked and the benchmark's are strong. */
-  private is_strong(series: Series, lines: number): boolean {
-    const { picked } = current();
-    const of_assets = [...picked].some((asset) => all_series(this.chart).some((one) => one.series.name === asset));
-    const beside = !this.assets.has(series.name) || series.name === this.benchmark;
-    if (of_assets) return picked.has(series.name) || beside;
-    return lines <= most_named || beside;
-  }
-
-  private series(series: Series, panel: number, of: Panel): Option {
-    const lines = lines_of(of).length;
-    const colour = shade(series.colour);
-    const strong = this.is_strong(series, lines);
-    const base: Option = { name: series.name, xAxisIndex: panel, yAxisIndex: panel, color: colour, clip: true };
-    const flat = this.chart.flat;
-    const turned = <Y>(x: number, y: Y) => (flat ? [y, along(this.chart, x)] : [along(this.chart, x), y]);
-    const at = (x: number[], y: Figures) => x.map((place, k) => ({ value: turned(place, y[k]) }));
-    switch (series.kind) {
-      case "line":
-        return {
-          // One array of plain figures: thousands of points, an object each, would take most of the time.
-          ...base, type: "line", dimensions: ["x", "y"], data: Float64Array.from(series.x.flatMap((x, k) => turned(x, series.y[k] ?? NaN))), symbol: "none", showSymbol: false, connectNulls: false, silent: false,
-          triggerLineEvent: true, z: strong ? 3 : 2,
-          lineStyle: { color: colour, width: series.width * (strong ? 0.8 : 0.5), type: dashes[series.dash], opacity: strong ? 1 : 0.4 },
-          endLabel: { show: strong && series.name !== "", formatter: "{a}", color: colour, fontSize: 11, distance: 5 },
-          labelLayout: { moveOverlap: "shiftY" }, emphasis: { focus: "none" },
-        };
-      case "points":
-        return {
-          ...base, type: "scatter", symbol: symbols[series.marker], symbolSize: series.marker === "dot" ? Math.max(2, 6 * series.size) : 4 + 2.4 * series.size, z: 4,
-          data: series.x.map((x, k) => ({ value: turned(x, series.y[k]), name: series.labels[k] ?? "", itemStyle: this.point_style(series.labels[k] ?? "") })),
-          label: { show: series.labels.length > 0, position: "right", formatter: (item: any) => item.data.name, color: ink(), fontSize: 10.5 },
-          labelLayout: { hideOverlap: true },
-        };
-      case "columns":
-        return { ...base, type: "custom", data: at(series.x, series.y), encode: { x: 0, y: 1 }, renderItem: (_: any, api: any) => column(api, colour) };
-      case "boxes":
-        return {
-          ...base, type: "custom", encode: { x: 0, y: 1 }, data: at(series.x, series.y),
-          renderItem: (_: any, api: any) => box(api, series.width, colour, series.hatched, flat),
-        };
-      case "whiskers":
-        return {
-          ...base, type: "custom", encode: flat ? { x: [0, 2], y: 1 } : { x: 0, y: [1, 2] },
-          data: series.x.map((x, k) => ({
-            value: [...turned(x, series.low[k]), series.high[k]],
-            told: `${by_scale(series.low[k], of.y.scale)} to ${by_scale(series.high[k], of.y.scale)}`,
-          })),
-          renderItem: (_: any, api: any) => whisker(api, colour, flat),
-        };
-      case "bars":
-        return {
-          ...base, type: "custom", encode: { x: 0, y: [2, 3] },
-          data: series.x.map((x, k) => ({
-            value: [along(this.chart, x), series.close[k], series.low[k], series.high[k], series.open[k]],
-            told: `${by_scale(series.open[k], of.y.scale)} to ${by_scale(series.close[k], of.y.scale)}`,
-          })),
-          renderItem: (_: any, api: any) => price_bar(api, colour),
-        };
-      case "band":
-        return {
-          ...base, type: "custom", silent: true, encode: { x: 0, y: [1, 2] },
-          data: series.x.map((x, k) => ({
-            value: [along(this.chart, x), series.low[k], series.high[k]],
-            told: is_stacked(this.chart)
-              ? by_scale((series.high[k] ?? 0) - (series.low[k] ?? 0), of.y.scale)
-              : `${by_scale(series.low[k], of.y.scale)} to ${by_scale(series.high[k], of.y.scale)}`,
-          })),
-          renderItem: (item: any, api: any) => (item.dataIndexInside > 0 ? null : area(api, this.chart, series, colour)),
-        };
-    }
-  }
-
-  private point_style(name: string): Option {
-    const { picked } = current();
-    if (picked.size === 0 || !this.assets.has(name)) return {};
-    return picked.has(name) ? { borderColor: ink(), borderWidth: 2 } : { opacity: 0.35 };
-  }
-
-  private heat_option(): Option {
-    const { names, values } = this.chart.heat!;
-    const { picked } = current();
-    const cells = values.map((value, k) => {
-      const [i, j] = [k % names.length, Math.floor(k / names.length)];
-      const strong = picked.size === 0 || picked.has(names[i]!) || picked.has(names[j]!);
-      return { value: [i, j, value], name: names[j]!, itemStyle: { opacity: strong ? 1 : 0.35 } };
-    });
-    const axis = { type: "category", data: names, axisTick: { show: false }, axisLine: { show: false } };
-    const figures = names.length <= most_figures_in_cells;
-    return {
-      grid: { left: 96, right: 20, top: 10, bottom: 84 },
-      xAxis: { ...axis, axisLabel: { color: quiet(), rotate: 55, interval: 0, fontSize: names.length > 24 ? 8 : 11 } },
-      yAxis: { ...axis, inverse: true, axisLabel: { color: quiet(), interval: 0, fontSize: names.length > 24 ? 8 : 11 } },
-      visualMap: { show: false, min: -1, max: 1, dimension: 2, inRange: { color: ["#0B5563", "#DDEBE9", "#D98E04"] } },
-      series: [{
-        type: "heatmap", data: cells,
-        label: { show: figures, color: "#1E2A32", fontSize: 10, formatter: (cell: any) => (cell.value[2] === null ? "" : ratio(cell.value[2])) },
-      }],
-    };
   }
 }
 
 /** Lines over days that never come to 0. */
 const can_be_log = (chart: Chart) => !chart.heat && chart.x.scale === "day" && chart.y.scale === "number" && chart.series.every((one) => one.kind === "line" && one.y.every((y) => y === null || y > 0));
-const lines_of = (panel: Panel) => panel.series.filter((one) => one.kind === "line" && one.name !== "");
-const has_lines = (chart: Chart) => all_series(chart).some(({ series }) => ["line", "bars", "band"].includes(series.kind));
-/** Areas that lie on each other, and nothing else. */
-const is_stacked = (chart: Chart) => chart.below.length === 0 && chart.series.length > 1 && chart.series.every((one) => one.kind === "band");
 
 /** The names that do not stand at the ends of lines. */
 function key_of(chart: Chart, assets: Set<string>, open: (name: string) => (() => void) | null): HTMLElement | null {
@@ -502,45 +255,6 @@ function key_of(chart: Chart, assets: Set<string>, open: (name: string) => (() =
   return element("ul", { class: "key" }, ...entries);
 }
 
-function column(api: any, colour: string): Option {
-  const [x, y] = api.coord([api.value(0), api.value(1)]);
-  const [, zero] = api.coord([api.value(0), 0]);
-  return { type: "line", shape: { x1: x, y1: zero, x2: x, y2: y }, style: { stroke: colour, lineWidth: 1.5 } };
-}
-
-function whisker(api: any, colour: string, flat: boolean): Option {
-  const [x1, y1] = api.coord([api.value(0), api.value(1)]);
-  const [x2, y2] = api.coord(flat ? [api.value(2), api.value(1)] : [api.value(0), api.value(2)]);
-  return { type: "line", shape: { x1, y1, x2, y2 }, style: { stroke: colour, lineWidth: 5, opacity: 0.5 } };
-}
-
-function box(api: any, width: number, colour: string, hatched: boolean, flat: boolean): Option {
-  const [place, figure] = flat ? [api.value(1), api.value(0)] : [api.value(0), api.value(1)];
-  const corner = (across: number, up: number) => api.coord(flat ? [up, across] : [across, up]);
-  const [one, other] = [corner(place - width / 2, figure), corner(place + width / 2, 0)];
-  const [left, right] = [Math.min(one[0], other[0]), Math.max(one[0], other[0])];
-  const [top, bottom] = [one[1], other[1]];
-  const style = hatched ? { fill: "transparent", stroke: colour, lineWidth: 1.5, lineDash: [4, 2] } : { fill: colour };
-  return { type: "rect", shape: { x: left, y: Math.min(top, bottom), width: Math.max(1, right - left), height: Math.abs(bottom - top) }, style };
-}
-
-function price_bar(api: any, colour: string): Option {
-  const [x, low] = api.coord([api.value(0), api.value(2)]);
-  const y = (at: number) => api.coord([api.value(0), api.value(at)])[1];
-  const stroke = { stroke: colour, lineWidth: 1 };
-  const line = (x1: number, y1: number, x2: number, y2: number) => ({ type: "line", shape: { x1, y1, x2, y2 }, style: stroke });
-  return { type: "group", children: [line(x, low, x, y(3)), line(x - 2, y(4), x, y(4)), line(x, y(1), x + 2, y(1))] };
-}
-
-function area(api: any, chart: Chart, band: Extract<Series, { kind: "band" }>, colour: string): Option {
-  const edge = (figures: Figures) =>
-    band.x.flatMap((x, k) => (figures[k] === null ? [] : [api.coord([along(chart, x), figures[k]])]));
-  const style = band.hatched
-    ? { fill: colour, opacity: 0.12, stroke: colour, lineDash: [4, 3] }
-    : { fill: colour, opacity: band.opacity };
-  return { type: "polygon", shape: { points: [...edge(band.high), ...edge(band.low).reverse()] }, style };
-}
-
 const quoted = (text: string) => (/[",\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
 
 /** A row a point, whatever series it is of. */
@@ -552,11 +266,13 @@ export function csv_of(chart: Chart): string {
     return [["", ...names], ...names.map((name, i) => [name, ...names.map((_, j) => String(values[i * names.length + j] ?? ""))])]
       .map((row) => row.map(quoted).join(",")).join("\n") + "\n";
   }
-  for (const { series } of all_series(chart)) {
+  for (const { series, panel } of all_series(chart)) {
+    const { scale } = panel === 0 ? chart.y : chart.below[panel - 1]!.y;
+    const up = (figure: number | null | undefined) => (figure === null || figure === undefined ? "" : scale === "day" ? day(figure) : String(figure));
     series.x.forEach((x, k) => {
       const range = series.kind === "band" || series.kind === "whiskers";
       const y = range ? series.low[k] : series.kind === "bars" ? series.close[k] : series.y[k];
-      rows.push([series.name, place(x), String(y ?? ""), range ? String(series.high[k] ?? "") : ""]);
+      rows.push([series.name, place(x), up(y), range ? up(series.high[k]) : ""]);
     });
   }
   return rows.map((row) => row.map(quoted).join(",")).join("\n") + "\n";

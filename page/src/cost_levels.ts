@@ -1,9 +1,8 @@
 // Schedules at any level of trading costs: how they grow, and what staying near the targets costs.
 
 import type { CostLevels } from "./data";
-import { element } from "./dom";
-import { percent, points, ratio } from "./format";
-import { round_steps, svg } from "./frontier";
+import { element, svg } from "./dom";
+import { percent, points, ratio, round_steps } from "./format";
 import { change, current, listen } from "./state";
 
 const [width, height] = [900, 300];

@@ -43,7 +43,8 @@ export type Cell = [value: number | string | null, shown: string];
 export interface Table {
   name: string;
   title: string;
-  columns: { name: string; unit: string; format: string }[];
+  /** `error_of`: the number of the column that it holds the standard errors of. */
+  columns: { name: string; unit: string; format: string; error_of?: number }[];
   rows: Cell[][];
   notes: string[];
 }

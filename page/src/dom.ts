@@ -19,6 +19,14 @@ export function button(text: string, hint: string, press: () => void): HTMLButto
   return made;
 }
 
+/** Of a drawing; what it says is text too. */
+export const svg = (tag: string, attributes: Record<string, string | number>, text = ""): SVGElement => {
+  const made = document.createElementNS("http://www.w3.org/2000/svg", tag);
+  for (const [name, value] of Object.entries(attributes)) made.setAttribute(name, String(value));
+  made.textContent = text;
+  return made;
+};
+
 /** Hands a file to the user. */
 export function save(name: string, content: Blob | string, type = "text/csv"): void {
   const blob = typeof content === "string" ? new Blob([content], { type }) : content;

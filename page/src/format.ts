@@ -32,3 +32,13 @@ export function by_scale(figure: number | null | undefined, scale: Scale): strin
   if (scale === "percent") return percent(figure);
   return scale === "day" ? day(figure) : number(figure);
 }
+
+/** Even steps between two figures, at round ones. */
+export function round_steps(low: number, high: number, about: number): number[] {
+  const raw = (high - low) / about;
+  const power = 10 ** Math.floor(Math.log10(raw));
+  const step = [1, 2, 5, 10].map((k) => k * power).find((k) => k >= raw)!;
+  const steps = [];
+  for (let at = Math.ceil(low / step) * step; at <= high + step * 1e-9; at += step) steps.push(at);
+  return steps;
+}

@@ -1,27 +1,10 @@
 // The frontier with a mark that moves along it: what the portfolio there is made of, at once and exactly.
 
 import type { Binding, Corner, Study, Weights } from "./data";
-import { button, element } from "./dom";
+import { button, element, svg } from "./dom";
 import { at_place, figures_of, gains_of, line_of, place_of_return, turnover } from "./figures";
-import { basis_points, percent, points } from "./format";
+import { basis_points, percent, points, round_steps } from "./format";
 import { change, current, listen, toggle } from "./state";
-
-export const svg = (tag: string, attributes: Record<string, string | number>, text = ""): SVGElement => {
-  const made = document.createElementNS("http://www.w3.org/2000/svg", tag);
-  for (const [name, value] of Object.entries(attributes)) made.setAttribute(name, String(value));
-  made.textContent = text;
-  return made;
-};
-
-/** Even steps between two figures, at round ones. */
-export function round_steps(low: number, high: number, about: number): number[] {
-  const raw = (high - low) / about;
-  const power = 10 ** Math.floor(Math.log10(raw));
-  const step = [1, 2, 5, 10].map((k) => k * power).find((k) => k >= raw)!;
-  const steps = [];
-  for (let at = Math.ceil(low / step) * step; at <= high + step * 1e-9; at += step) steps.push(at);
-  return steps;
-}
 
 /** Beyond so many assets their dots go without names; the name is at the pointer. */
 const most_labelled = 60;

@@ -1,7 +1,7 @@
 // A chapter's table: sorted by its headings; a row of an asset picks it.
 
 import type { Cell, Table } from "./data";
-import { button, element, save } from "./dom";
+import { button, element, save, svg } from "./dom";
 import { current, listen, toggle } from "./state";
 
 /** Longer ones are cut until they are opened. */
@@ -18,6 +18,7 @@ export function table_view(table: Table, assets: Set<string>, section: string): 
   const body = element("tbody");
   const is_figure = table.columns.map((column) => column.format !== "text" && column.format !== "day");
 
+  const whiskers = table.columns.map(({ error_of }, k) => (error_of === undefined ? null : whisker_of(table, error_of, k)));
   const code_of = (row: Cell[]) => row.map((cell) => cell[1]).find((text) => assets.has(text));
   const fill = () => {
     const found = searched === "" ? rows : rows.filter((row) => row.some(([, shown]) => shown.toLowerCase().includes(searched)));
@@ -34,6 +35,8 @@ export function table_view(table: Table, assets: Set<string>, section: string): 
             cell.append(pick);
           } else {
             cell.textContent = shown;
+            const drawn = whiskers[k]?.(row);
+            if (drawn) cell.prepend(drawn);
           }
           line.append(cell);
         });
@@ -79,6 +82,26 @@ export function table_view(table: Table, assets: Set<string>, section: string): 
   const scroll = element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": `${section}: ${table.title}` },
     element("table", { class: table.columns.length > 12 ? "many" : "" }, element("thead", {}, element("tr", {}, ...heads)), body));
   return element("div", { class: "table" }, title, scroll, element("div", { class: "tools" }, more, wider), ...table.notes.map((note) => element("p", { class: "quiet" }, note)));
+}
+
+/** Draws a figure of a row with its standard error either way, all rows on one scale. */
+function whisker_of(table: Table, figure: number, error: number): (row: Cell[]) => SVGElement | null {
+  const ends = (row: Cell[]) => {
+    const [at, by] = [row[figure]![0], row[error]![0]];
+    return typeof at === "number" && typeof by === "number" ? [at - by, at, at + by] : null;
+  };
+  const all = [0, ...table.rows.flatMap((row) => ends(row) ?? [])];
+  const [least, most] = [Math.min(...all), Math.max(...all)];
+  const width = 96;
+  const across = (at: number) => 3 + ((width - 6) * (at - least)) / (most - least || 1);
+  return (row) => {
+    const [low, at, high] = ends(row)?.map(across) ?? [];
+    if (low === undefined) return null;
+    const drawn = svg("svg", { class: "whisker", viewBox: `0 0 ${width} 14`, width, height: 14, "aria-hidden": "true" });
+    drawn.append(svg("line", { class: "zero", x1: across(0), x2: across(0), y1: 0, y2: 14 }),
+      svg("line", { x1: low, x2: high!, y1: 7, y2: 7 }), svg("circle", { cx: at!, cy: 7, r: 3 }));
+    return drawn;
+  };
 }
 
 /** Cells without a figure come last, whichever way. */

@@ -130,6 +130,37 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.equal(await page.locator("#chart-growth").getByRole("button", { name: "Log scale" }).count(), 0, "growth may be below nothing");
   });
 
+  test("what each history holds is a strip of its days, holes as the inspection has them", async () => {
+    const box = page.locator("#chart-days");
+    await box.scrollIntoViewIfNeeded();
+    const [download] = await Promise.all([page.waitForEvent("download"), box.getByRole("button", { name: "CSV" }).click()]);
+    const rows = readFileSync(await download.path(), "utf8").trim().split("\n").slice(1).map((line) => line.split(","));
+    const { assets, findings } = result("inspect", "--mandate", mandate);
+    for (const { asset, from, to, holes } of assets) {
+      const spans = rows.filter(([kind, name]) => kind === "prices" && name === asset);
+      assert.equal(spans[0][2], from);
+      assert.equal(spans.at(-1)[3], to);
+      assert.equal(holes > 0, spans.length > 1, asset);
+      const first = rows.find(([kind, name]) => kind === "holes" && name === asset);
+      assert.equal(first?.[2], findings.find((one) => one.kind === "holes" && one.asset === asset)?.day);
+    }
+    assert.ok(rows.some(([kind]) => kind === "holes"));
+  });
+
+  test("a mean is drawn with its standard error, all rows on one scale", async () => {
+    const { assets, benchmark } = result("describe", "--mandate", mandate);
+    const all = [...assets, benchmark].map((one) => [one.mean_arithmetic - one.standard_error, one.mean_arithmetic, one.mean_arithmetic + one.standard_error]);
+    const drawn = await page.locator("#describe .table").first().locator("tbody tr").evaluateAll((lines) => lines.map((line) => {
+      const [, bar] = line.querySelectorAll("line");
+      return [bar.x1.baseVal.value, line.querySelector("circle").cx.baseVal.value, bar.x2.baseVal.value];
+    }));
+    assert.equal(drawn.length, all.length);
+    const [figures, places] = [all.flat(), drawn.flat()];
+    const scale = (places.at(-1) - places[0]) / (figures.at(-1) - figures[0]);
+    places.forEach((place, k) => assert.ok(Math.abs(place - places[0] - scale * (figures[k] - figures[0])) < 0.01, `${k}: ${place}`));
+    assert.ok(scale > 0);
+  });
+
   test("a table is sorted by any of its headings, figures as figures", async () => {
     const table = page.locator("#describe .table").first();
     const head = table.locator("th", { hasText: /volatility/i }).first();

@@ -283,6 +283,10 @@ std::vector<double> by_class(const std::vector<std::pair<std::string, double>>& 
   return figures;
 }
 
+bool has_impact(const std::vector<AssetCosts>& costs) {
+  return std::ranges::any_of(costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
+}
+
 CostRates proportional(const std::vector<AssetCosts>& costs) {
   auto rates = CostRates::none(Eigen::Index(costs.size()));
   const auto rate = [](const SideCosts& side) {

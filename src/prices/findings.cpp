@@ -259,11 +259,11 @@ std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
   }
   for (std::size_t i = 0; i < histories.size(); ++i) {
     const auto& c = coverage[i];
-    if (c.holes > 0) {
+    if (!c.holes.empty()) {
       found.push_back({Severity::note,
                        "holes",
-                       {Where::of_asset(c.asset, c.first_hole),
-                        fmt::format("without a price on {} day(s), the first here", c.holes),
+                       {Where::of_asset(c.asset, c.holes.front()),
+                        fmt::format("without a price on {} day(s), the first here", c.holes.size()),
                         {{Means::alignment, "Fill them", "carry:5"}, "leave the days out"}}});
     }
     if (std::ranges::find(brief, i) == brief.end()) continue;

@@ -132,6 +132,18 @@ bool weekday_left(Day after, Day to) {
   return false;
 }
 
+std::vector<DaySpan> between_holes(const DayList& days, const std::vector<Day>& holes) {
+  std::vector<DaySpan> spans{{days.front(), days.front()}};
+  auto hole = holes.begin();
+  for (const Day day : days) {
+    const auto next = std::lower_bound(hole, holes.end(), day);
+    if (next != hole) spans.push_back({day, day});
+    spans.back().last = day;
+    hole = next;
+  }
+  return spans;
+}
+
 }  // namespace
 
 std::vector<Day> days_of_any(const std::vector<PriceHistory>& histories) {
@@ -207,19 +219,20 @@ std::vector<AssetCoverage> coverage_of(const std::vector<PriceHistory>& historie
 
   std::vector<AssetCoverage> result;
   for (const auto& history : histories) {
-    AssetCoverage coverage{history.asset, history.days.front(), history.days.back(), history.days.size()};
+    AssetCoverage coverage{history.asset, history.days.front(), history.days.back(), history.days.size(), {}, {}};
     const auto& calendar = calendars.at(history.calendar);
     std::vector<Day> missing;
     std::ranges::set_difference(any, history.days, std::back_inserter(missing));
     for (Day day : missing) {
       if (day < coverage.from || day > coverage.to) continue;
-      if (!std::ranges::binary_search(calendar, day)) {
+      if (std::ranges::binary_search(calendar, day)) {
+        coverage.holes.push_back(day);
+      } else {
         ++coverage.away;
-      } else if (coverage.holes++ == 0) {
-        coverage.first_hole = day;
       }
     }
-    result.push_back(coverage);
+    coverage.priced = between_holes(history.days, coverage.holes);
+    result.push_back(std::move(coverage));
   }
   return result;
 }

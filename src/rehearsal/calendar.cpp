@@ -79,9 +79,7 @@ void check_options(const PriceTable& table, const RehearsalPlan& plan, const Reh
         where, fmt::format("{} days of prices are too few", table.rows() - std::min(table.rows(), options.first_row)),
         "Start earlier: it needs the day of the decision, the day of the trade and one more");
   }
-  const bool impact =
-      std::ranges::any_of(plan.terms.costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
-  if (impact && options.traded_value.size() == 0) {
+  if (has_impact(plan.terms.costs) && options.traded_value.size() == 0) {
     throw InputError(where, "impact hangs on the money traded a day, which isn't known",
                      "Give traded values, or leave it out");
   }

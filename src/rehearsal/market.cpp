@@ -244,18 +244,25 @@ void Market::pay_out(WalkState& state, std::size_t row) const {
 }
 
 Eigen::VectorXd Market::impact_at(std::size_t row) const {
-  Eigen::VectorXd market = Eigen::VectorXd::Zero(table_.prices.cols());
-  if (options_.traded_value.size() == 0) return market;
+  if (options_.traded_value.size() == 0) return Eigen::VectorXd::Zero(table_.prices.cols());
+  return impact_figures(table_, options_.traded_value, row, [&](std::size_t t, Eigen::Index asset) {
+    double split = 1;
+    for (const auto& action : of_row(actions_, t)) split *= action.asset == asset ? action.split : 1.0;
+    return split;
+  });
+}
+
+Eigen::VectorXd impact_figures(const PriceTable& prices, const Eigen::MatrixXd& traded_value, std::size_t row,
+                               const std::function<double(std::size_t, Eigen::Index)>& split) {
+  Eigen::VectorXd market = Eigen::VectorXd::Zero(prices.prices.cols());
   const auto from = row + 1 > trailing_rows ? row + 1 - trailing_rows : 0;
   for (Eigen::Index i = 0; i < market.size(); ++i) {
     double sum = 0, squares = 0, traded = 0, last = std::numeric_limits<double>::quiet_NaN();
     int returns = 0, days = 0;
     for (std::size_t t = from; t <= row; ++t) {
-      const double price = table_.prices(Eigen::Index(t), i), value = options_.traded_value(Eigen::Index(t), i);
+      const double price = prices.prices(Eigen::Index(t), i), value = traded_value(Eigen::Index(t), i);
       if (std::isfinite(value) && value > 0) traded += value, ++days;
-      for (const auto& action : of_row(actions_, t)) {
-        if (action.asset == i) last /= action.split;
-      }
+      if (split) last /= split(t, i);
       if (std::isnan(price)) continue;
       if (!std::isnan(last)) {
         const double r = price / last - 1;

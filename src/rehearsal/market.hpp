@@ -1,11 +1,18 @@
 #pragma once
 // What the market does to a ledger on a row: prices, ends, splits, dividends, and the charges that run from day to day.
 
+#include <functional>
 #include <vector>
 
 #include "inchtide/rehearsal/walk.hpp"
 
 namespace inchtide {
+
+// Daily volatility / sqrt(daily traded value) of each asset over the trailing rows up to one; 0 where it isn't known.
+// @param traded money a row and asset
+// @param split how many units one became on a row; none: prices have splits worked in
+[[nodiscard]] Eigen::VectorXd impact_figures(const PriceTable& prices, const Eigen::MatrixXd& traded, std::size_t row,
+                                             const std::function<double(std::size_t, Eigen::Index)>& split = {});
 
 class Market {
  public:
@@ -24,7 +31,7 @@ class Market {
   // Everything up to the row's flow. Returns the fees of custody and borrowing.
   double pass(WalkState& state, std::size_t row, const TradeTerms& terms) const;
 
-  // Daily volatility / sqrt(daily traded value) of each asset over the trailing rows, known at a row's close.
+  // What impact hangs on, known at a row's close.
   [[nodiscard]] Eigen::VectorXd impact_at(std::size_t row) const;
 
  private:

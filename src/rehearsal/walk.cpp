@@ -48,8 +48,7 @@ struct Walk::Plans {
         terms(with_costs(plan.terms, table.assets.size())),
         chain(table, plan, options, calendar, terms) {
     if (plan.schedule.band) groups = groups_of(*plan.schedule.band, table.codes(), plan.tags);
-    needs_market = std::ranges::any_of(
-        terms.costs, [](const AssetCosts& costs) { return costs.buy.impact > 0 || costs.sell.impact > 0; });
+    needs_market = has_impact(terms.costs);
   }
 
   [[nodiscard]] Day day(std::size_t row) const { return table.days[row]; }

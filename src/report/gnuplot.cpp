@@ -63,14 +63,20 @@ Look look_of(Theme theme) {
   return {"#FFFFFF", colour::ink, colour::foam, false};
 }
 
-std::string terminal_for(const fs::path& path, const Look& look) {
+/// Points high: one that lies flat grows with its categories.
+std::size_t height_of(const Chart& chart) {
+  constexpr std::size_t usual = 800, a_category = 16, around = 160;
+  return chart.flat ? std::max(usual, around + a_category * chart.x.categories.size()) : usual;
+}
+
+std::string terminal_for(const fs::path& path, const Look& look, std::size_t height) {
   const auto ending = path.extension().string();
-  const auto rest = [&](const char* size) {
+  const auto rest = [&](const std::string& size) {
     return fmt::format("noenhanced size {} font 'DejaVu Sans,13' background '{}'", size, look.ground);
   };
-  if (same_name(ending, ".png")) return "pngcairo " + rest("1280,800");
-  if (same_name(ending, ".svg")) return "svg " + rest("1280,800 dynamic");
-  if (same_name(ending, ".pdf")) return "pdfcairo " + rest("12.8in,8in");
+  if (same_name(ending, ".png")) return "pngcairo " + rest(fmt::format("1280,{}", height));
+  if (same_name(ending, ".svg")) return "svg " + rest(fmt::format("1280,{} dynamic", height));
+  if (same_name(ending, ".pdf")) return "pdfcairo " + rest(fmt::format("12.8in,{:.2f}in", double(height) / 100));
   throw InputError(Where::in_file(path.string()), fmt::format("figures of kind '{}' are not offered", ending),
                    "End its name with .png, .svg or .pdf");
 }
@@ -98,6 +104,11 @@ double on_axis(double value, const Axis& axis) {
   return axis.scale == Scale::percent ? 100 * value : value;
 }
 
+/// Of figures, which count days; places along a chart come in seconds.
+double up_axis(double value, const Axis& axis) {
+  return axis.scale == Scale::day ? 86400 * value : on_axis(value, axis);
+}
+
 /// Labels of points, as an array of strings that the points name by position: data blocks hold nothing but figures.
 std::string label_array(std::size_t number, const std::vector<std::string>& labels) {
   if (labels.empty()) return {};
@@ -121,7 +132,7 @@ std::string data_block(std::size_t number, const Chart& chart, const Axis& y, co
   block += fmt::format("$series{} << EOD\n", number);
   for (std::size_t i = 0; i < figures.size(); ++i) {
     block += fmt::format("{:.12g}", on_axis(figures.x[i], chart.x));
-    for (const auto* column : figures.columns) block += " " + shown_figure(on_axis((*column)[i], y));
+    for (const auto* column : figures.columns) block += " " + shown_figure(up_axis((*column)[i], y));
     if (!sides_of_labels.empty()) block += fmt::format(" {} {}", i + 1, int(sides_of_labels[i]));
     block += "\n";
   }
@@ -344,6 +355,7 @@ std::string flat_lines(const Chart& chart, const Look& look) {
   auto lines = axis_lines('x', chart.y, look) + axis_lines('y', chart.x, look, true);
   lines +=
       fmt::format("set lmargin {:.1f}\nset yzeroaxis lt 1 lw 1 lc rgb '{}'\n", 4 + 0.95 * double(longest), look.ink);
+  if (chart.y.scale == Scale::day) return lines + "set autoscale xfix\nset offsets 0, 0, 0, 0\n";
   return lines + "set offsets 0, graph 0.04, 0, 0\n" + (chart.y_from_zero ? "set xrange [*<0:0<*]\n" : "");
 }
 
@@ -425,7 +437,7 @@ Chart flat_if_long(Chart chart) {
 
 void draw(const Chart& chart, const fs::path& path, std::chrono::milliseconds patience) {
   const auto look = look_of(chart.theme);
-  const auto terminal = terminal_for(path, look);
+  const auto terminal = terminal_for(path, look, height_of(chart));
   check_figures(chart.series, path);
   for (const auto& panel : chart.below) check_figures(panel.series, path);
   const auto answer = run_gnuplot(script_for(chart, terminal, look), patience);

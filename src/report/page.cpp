@@ -41,6 +41,10 @@ Json table_json(const Table& table, const SpeltMeans& spelt) {
     rows.push_back(std::move(cells));
   }
   json["rows"] = std::move(rows);
+  for (std::size_t k = 0; k < table.columns.size(); ++k) {
+    const auto of = std::ranges::find(table.columns, table.columns[k].error_of, &Column::name);
+    if (of != table.columns.end()) json["columns"][k]["error_of"] = of - table.columns.begin();
+  }
   json["notes"] = Json::array();
   for (const auto& note : table.notes) json["notes"].push_back(note.text(spelt));
   return json;

@@ -41,7 +41,7 @@ Table coverage_table(const AlignedPrices& prices) {
   for (std::size_t i = 0; i < prices.coverage.size(); ++i) {
     const auto& c = prices.coverage[i];
     const auto& asset = prices.table.assets[i];
-    table.add({c.asset, c.from, c.to, double(c.rows), double(c.holes), double(c.away), double(c.filled),
+    table.add({c.asset, c.from, c.to, double(c.rows), double(c.holes.size()), double(c.away), double(c.filled),
                to_string(asset.field), asset.currency.empty() ? "unknown" : asset.currency});
   }
   table.notes.push_back(fmt::format(
@@ -206,6 +206,38 @@ Table overlays_table(const std::vector<AssetBars>& assets, const std::string& cu
   return table;
 }
 
+double on_axis(Day day) {
+  return double(day.time_since_epoch().count());
+}
+
+/// A strip an asset: from the first price to the last, interrupted by its holes; the first of each run is marked.
+Chart days_chart(const std::vector<AssetCoverage>& coverage) {
+  Chart chart{.name = "days",
+              .title = "Days with and without prices",
+              .subtitle = "holes: days on which others of its currency have a price",
+              .y = {"", Scale::day},
+              .flat = true};
+  chart.key = Chart::Key::below;
+  Whiskers priced{.name = "prices", .colour = colour::deep};
+  Points holes{.name = "holes", .colour = colour::rust, .marker = Marker::square, .size = 0.7};
+  for (std::size_t i = 0; i < coverage.size(); ++i) {
+    const auto& c = coverage[i];
+    chart.x.categories.push_back(c.asset);
+    for (const auto& span : c.priced) {
+      priced.x.push_back(double(i));
+      priced.low.push_back(on_axis(span.first));
+      priced.high.push_back(on_axis(span.last));
+      const auto hole = std::ranges::lower_bound(c.holes, span.last);  // the next one
+      if (hole == c.holes.end()) continue;
+      holes.x.push_back(double(i));
+      holes.y.push_back(on_axis(*hole));
+    }
+  }
+  chart.series.emplace_back(std::move(priced));
+  if (!holes.x.empty()) chart.series.emplace_back(std::move(holes));
+  return chart;
+}
+
 /// Bars that rose, or those that fell or stayed: two series, so that they can have two colours.
 PriceBars bars_that(bool rose, const BarHistory& bars) {
   PriceBars series{rose ? "close above open" : "close at or below open"};
@@ -308,7 +340,7 @@ Json inspect_json(const AlignedPrices& prices, const std::vector<Finding>& findi
                       {"from", to_string(c.from)},
                       {"to", to_string(c.to)},
                       {"rows", c.rows},
-                      {"holes", c.holes},
+                      {"holes", c.holes.size()},
                       {"away", c.away},
                       {"filled", c.filled},
                       {"currency", priced.currency.empty() ? Json() : Json(priced.currency)},
@@ -401,6 +433,7 @@ void add_prices(Chapter& chapter, const Inspection& inspection, const Universe& 
   }
   add("prices", "Prices", universe.currency.empty() ? "Price" : "Price, " + universe.currency, inspection.prices,
       false);
+  chapter.charts.push_back(days_chart(universe.aligned.coverage));
   std::rotate(chapter.tables.begin() + before, chapter.tables.end() - 1, chapter.tables.end());  // the prices first
   if (universe.bars.size() - (has_benchmark ? 1 : 0) == 1) {
     chapter.charts.push_back(bars_chart(inspection.bars.front()));

@@ -28,7 +28,7 @@ Table return_risk_table(const std::vector<AssetFigures>& figures, const ReturnTa
                {"Mean, arithmetic", Format::percent},
                {"Mean, geometric", Format::percent},
                {"Gap", Format::percent},
-               {"Standard error", Format::percent},
+               {.name = "Standard error", .format = Format::percent, .error_of = "Mean, arithmetic"},
                {"Volatility", Format::percent},
                {"Risk per unit of return", Format::number2}},
               {},
@@ -162,14 +162,45 @@ Chart return_risk_chart(const std::vector<AssetFigures>& figures) {
   constexpr double width = 0.38;
   Boxes mean{.name = "mean return, arithmetic", .width = width, .colour = colour::deep};
   Boxes risk{.name = "volatility", .width = width, .colour = colour::sand, .hatched = true};
+  Whiskers error{.name = "the mean, one standard error either way", .colour = colour::rust};
   for (std::size_t i = 0; i < figures.size(); ++i) {
     chart.x.categories.push_back(figures[i].asset);
     mean.x.push_back(double(i) - width / 2);
     risk.x.push_back(double(i) + width / 2);
     mean.y.push_back(figures[i].mean_arithmetic);
     risk.y.push_back(figures[i].volatility);
+    error.x.push_back(mean.x.back());
+    error.low.push_back(figures[i].mean_arithmetic - figures[i].standard_error);
+    error.high.push_back(figures[i].mean_arithmetic + figures[i].standard_error);
   }
-  chart.series = {mean, risk};
+  chart.series = {mean, risk, error};
+  return chart;
+}
+
+/// Each asset where its risk and its mean return meet, with what the mean may lie off.
+Chart risk_and_return_chart(const std::vector<AssetFigures>& figures, const std::optional<AssetFigures>& benchmark) {
+  Chart chart{.name = "risk-and-return",
+              .title = "Risk and return per year",
+              .subtitle = "lines: the mean, one standard error either way",
+              .x = {"Volatility per year", Scale::percent},
+              .y = {"Mean return per year, arithmetic", Scale::percent}};
+  chart.x_from_zero = true;
+  const auto add = [&](const std::string& name, const std::vector<AssetFigures>& of, const char* hue, Marker marker) {
+    Points means{.name = name, .colour = hue, .marker = marker, .size = 1.6};
+    Whiskers errors{.name = "", .colour = hue};
+    for (const auto& f : of) {
+      means.x.push_back(f.volatility);
+      means.y.push_back(f.mean_arithmetic);
+      means.labels.push_back(f.asset);
+      errors.x.push_back(f.volatility);
+      errors.low.push_back(f.mean_arithmetic - f.standard_error);
+      errors.high.push_back(f.mean_arithmetic + f.standard_error);
+    }
+    chart.series.emplace_back(std::move(errors));
+    chart.series.emplace_back(std::move(means));
+  };
+  add("assets", figures, colour::deep, Marker::circle);
+  if (benchmark) add("benchmark", {*benchmark}, colour::ink, Marker::diamond);
   return chart;
 }
 
@@ -227,6 +258,7 @@ Chapter describe_chapter(const Description& description, const Universe& univers
   auto chapter = begin_chapter("describe", universe, settings, from, description.warnings);
   chapter.sentence = sentence_of(description);
   chapter.result = describe_json(description);
+  const auto& figures = description.figures;
   const auto all = description.all_figures();
   const auto& returns = description.returns;
   const auto& every = universe.every;
@@ -236,7 +268,7 @@ Chapter describe_chapter(const Description& description, const Universe& univers
   if (description.benchmark) chapter.tables[0].notes.push_back(description.benchmark->asset + " is the benchmark");
   chapter.charts = {lines_chart("growth", "Cumulative growth", {"Growth since the start", Scale::percent},
                                 description.growth, description.benchmark.has_value()),
-                    return_risk_chart(all)};
+                    return_risk_chart(all), risk_and_return_chart(figures, description.benchmark)};
   const auto add = [&](const std::string& name, const auto& histogram) {
     chapter.charts.push_back(histogram_chart(name, histogram.first, histogram.second, every, returns.kind));
   };

@@ -4,14 +4,30 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/rehearsal/ledger.hpp"
+#include "rehearsal/market.hpp"
+#include "rehearsal/tolerances.hpp"
 #include "study/unit_price.hpp"
+#include "study/walk_prices.hpp"
 
 namespace inchtide {
-OrderList orders_to(const Universe& universe, const Basis& basis, const Allocation& portfolio,
-                    const Settings& settings) {
+namespace {
+
+/// Of money by close and volume, up to the day that the prices are known to.
+Eigen::VectorXd impact_now(const Universe& universe, const std::vector<std::string>& assets, std::optional<Day> to) {
+  AlignPolicy any;
+  any.kind = AlignPolicy::Kind::any;
+  const auto days = align(universe.histories, any, universe.benchmark ? 1 : 0).table.between(std::nullopt, to);
+  const auto rows = days.only(assets).between(days.days[days.rows() - std::min(days.rows(), trailing_rows)], to);
+  return impact_figures(rows, traded_to_walk(universe, rows), rows.rows() - 1);
+}
+
+}  // namespace
+
+TradingNow trading_now(const Universe& universe, const Basis& basis, const Settings& settings) {
   const auto& assets = basis.estimate.assets;
   const Eigen::VectorXd& held = basis.facts.current;
   if (held.size() == 0) {
@@ -19,30 +35,38 @@ OrderList orders_to(const Universe& universe, const Basis& basis, const Allocati
   }
   const auto n = held.size();
   const double wealth = wealth_of(basis, settings);
-  Ledger ledger{Eigen::VectorXd(n), wealth * (1 - held.sum())};
-  TradingDay day;
-  day.prices.resize(n);
-  std::vector<Day> days;
+  TradingNow now{assets, {Eigen::VectorXd(n), wealth * (1 - held.sum())}, {}, {}, {}};
+  now.day.prices.resize(n);
   for (Eigen::Index i = 0; i < n; ++i) {
     const auto& asset = assets[std::size_t(i)];
     const auto last = unit_price(universe, asset, basis.known_to);
     if (last.adjusted && !settings.lots.empty()) {
       throw_no_unit_price(asset, "Give closes beside it, or leave the lots out");
     }
-    day.prices[i] = last.price;
-    days.push_back(last.day);
-    ledger.units[i] = held[i] * wealth / last.price;
+    now.day.prices[i] = last.price;
+    now.price_days.push_back(last.day);
+    now.held.units[i] = held[i] * wealth / last.price;
   }
-  TradeTerms terms{
-      asset_costs(settings.costs, assets, basis.facts.tags), settings.smallest_order, {}, settings.cash_floor};
-  if (!settings.lots.empty()) terms.lots = by_class(settings.lots, assets, basis.facts.tags, 1);
+  now.terms.costs = asset_costs(settings.costs, assets, basis.facts.tags);
+  now.terms.smallest_order = settings.smallest_order;
+  now.terms.cash_floor = settings.cash_floor;
+  if (!settings.lots.empty()) now.terms.lots = by_class(settings.lots, assets, basis.facts.tags, 1);
+  if (has_impact(now.terms.costs)) now.day.market = impact_now(universe, assets, basis.known_to);
+  return now;
+}
+
+OrderList orders_to(const Universe& universe, const Basis& basis, const Allocation& portfolio,
+                    const Settings& settings) {
+  const auto now = trading_now(universe, basis, settings);
+  const auto& prices = now.day.prices;
   Destination there{portfolio.weights};
   const double most = 1 - settings.cash_floor, sum = there.weights.sum();
   if (settings.cash_floor > 0 && sum > most) there.weights *= most / sum;
   OrderList list;
   list.portfolio = portfolio.name;
-  list.cash_before = ledger.cash;
-  const auto trade = ledger.trade(there, day, terms);
+  list.cash_before = now.held.cash;
+  auto ledger = now.held;
+  const auto trade = ledger.trade(there, now.day, now.terms);
   list.wealth_before = trade.wealth_before;
   list.wealth_after = trade.wealth_after;
   list.cash_after = ledger.cash;
@@ -52,8 +76,9 @@ OrderList orders_to(const Universe& universe, const Basis& basis, const Allocati
   list.shortfall = trade.shortfall;
   for (const auto& order : trade.orders) {
     const auto i = order.asset;
-    list.orders.push_back({assets[std::size_t(i)], order.units, order.price, days[std::size_t(i)], order.value,
-                           order.cost, held[i], ledger.units[i] * day.prices[i] / trade.wealth_after});
+    list.orders.push_back({now.assets[std::size_t(i)], order.units, order.price, now.price_days[std::size_t(i)],
+                           order.value, order.cost, basis.facts.current[i],
+                           ledger.units[i] * prices[i] / trade.wealth_after});
   }
   std::stable_partition(list.orders.begin(), list.orders.end(), [](const OrderLine& order) { return order.value < 0; });
   return list;

@@ -89,10 +89,6 @@ std::vector<double> lots_of(const Settings& settings, const Universe& universe, 
   return by_class(settings.lots, universe.assets, universe.tags, 1);
 }
 
-bool has_impact(const std::vector<AssetCosts>& costs) {
-  return std::ranges::any_of(costs, [](const AssetCosts& c) { return c.buy.impact > 0 || c.sell.impact > 0; });
-}
-
 /// What is held on a walk's first row, by the weights held now.
 Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, std::size_t first_row, double wealth) {
   Ledger ledger{Eigen::VectorXd::Zero(weights.size()), wealth * (1 - weights.sum())};

@@ -30,9 +30,8 @@ TEST(Align, MatchesRowsByDayAndNeverByPosition) {
   EXPECT_EQ(aligned.days_seen, 5u);
   EXPECT_EQ(aligned.days_dropped, 3u);
   // A lacks the 4th within its span; B lacks the 2nd within its own.
-  EXPECT_EQ(aligned.coverage[0].holes, 1u);
-  EXPECT_EQ(aligned.coverage[0].first_hole, day("2024-01-04"));
-  EXPECT_EQ(aligned.coverage[1].first_hole, day("2024-01-02"));
+  EXPECT_THAT(aligned.coverage[0].holes, ElementsAre(day("2024-01-04")));
+  EXPECT_THAT(aligned.coverage[1].holes, ElementsAre(day("2024-01-02")));
 }
 
 TEST(Align, AnyKeepsHolesAndCarryFillsThemUpToItsReach) {
@@ -65,10 +64,22 @@ TEST(Align, HolesAreLookedForAmongHistoriesOfTheSameCalendar) {
   a.calendar = b.calendar = "home";
   c.calendar = "abroad";
   const auto coverage = coverage_of({a, b, c});
-  EXPECT_EQ(coverage[0].holes, 1u);  // the 3rd, when B has a price
+  EXPECT_THAT(coverage[0].holes, ElementsAre(day("2024-01-03")));  // when B has a price
   EXPECT_EQ(coverage[0].away, 0u);
-  EXPECT_EQ(coverage[2].holes, 0u);
+  EXPECT_TRUE(coverage[2].holes.empty());
   EXPECT_EQ(coverage[2].away, 2u);  // the 2nd and the 4th
+}
+
+TEST(Align, SpansLieBetweenHolesAndHoldEveryPrice) {
+  auto a = history("A", {"2024-01-02", "2024-01-03", "2024-01-08", "2024-01-09", "2024-01-11"}, {1, 1, 1, 1, 1});
+  auto b = history("B", {"2024-01-01", "2024-01-02", "2024-01-04", "2024-01-05", "2024-01-10", "2024-01-12"},
+                   {1, 1, 1, 1, 1, 1});
+  const auto coverage = coverage_of({a, b});
+  EXPECT_THAT(coverage[0].holes, ElementsAre(day("2024-01-04"), day("2024-01-05"), day("2024-01-10")));
+  std::vector<std::string> spans;
+  for (const auto& span : coverage[0].priced) spans.push_back(to_string(span.first) + " " + to_string(span.last));
+  EXPECT_THAT(spans, ElementsAre("2024-01-02 2024-01-03", "2024-01-08 2024-01-09", "2024-01-11 2024-01-11"));
+  EXPECT_EQ(coverage[1].priced.size(), 4u);  // the 1st and 2nd, the 4th and 5th, the 10th, the 12th
 }
 
 TEST(PeriodEnds, AHoleAtTheEndTakesTheLastPriceWithinThePeriod) {

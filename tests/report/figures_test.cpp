@@ -108,5 +108,26 @@ TEST(Figures, ExpectedReturnsAreDotsOnALineAnAsset) {
   EXPECT_LT(found(words, "TIDEMILL").at(0).y, found(words, "HOLLBOND").at(0).y);
 }
 
+TEST(Figures, AStripOfDaysHasAnAxisOfDaysAndGrowsWithItsAssets) {
+  const auto days = [](const char* text) { return double(parse_day(text)->time_since_epoch().count()); };
+  Chart chart{.name = "days", .title = "Days", .y = {"", Scale::day}, .flat = true};
+  Whiskers spans{.name = "prices"};
+  for (int k = 0; k < 60; ++k) {
+    chart.x.categories.push_back("REED" + std::to_string(k));
+    spans.x.push_back(k);
+    spans.low.push_back(days("2019-07-01"));
+    spans.high.push_back(days("2024-06-30"));
+  }
+  chart.series = {spans, Points{"holes", {3}, {days("2022-01-03")}}};
+  const auto words = words_of(chart);
+  EXPECT_EQ(found(words, "2022-01").size(), 1u) << "the axis counts days";
+  EXPECT_TRUE(found(words, "2018-01").empty());
+  for (int k = 1; k < 60; ++k) {
+    const auto above = found(words, "REED" + std::to_string(k - 1)), here = found(words, "REED" + std::to_string(k));
+    ASSERT_EQ(here.size(), 1u) << k;
+    EXPECT_GE(here[0].y - above.at(0).y, 12) << "names do not lie on each other";
+  }
+}
+
 }  // namespace
 }  // namespace inchtide::report::figures

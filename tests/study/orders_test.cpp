@@ -120,6 +120,36 @@ TEST(Holdings, SayWhatCannotBeValued) {
               HasSubstr("an estimate has no prices to make weights of them"));
 }
 
+// What is traded a day, and how prices moved, is known: an order that pays impact says so.
+TEST(Orders, PayImpactByWhatIsTradedADay) {
+  Held held;
+  for (auto& bars : held.sources.bars) {
+    const bool first = bars.asset == "TIDEMILL";
+    for (int week = 0; week < 150; ++week) bars.of(PriceField::volume).push_back((first ? 900 : 400) + 10 * (week % 4));
+  }
+  held.settings.costs = {CostClass::parse("0bp", "")};
+  held.settings.costs[0].buy.impact = held.settings.costs[0].sell.impact = 0.3;
+  const auto list = held.to(0.5, 0.5);
+  ASSERT_EQ(list.orders.size(), 2u);
+  double paid = 0;
+  for (const auto& order : list.orders) {
+    const auto& bars = held.sources.bars[order.asset == "TIDEMILL" ? 0 : 1];
+    const auto& close = bars.of(PriceField::close);
+    double mean = 0, squares = 0, money = 0;
+    for (int week = 130; week < 150; ++week) mean += (close[week] / close[week - 1] - 1) / 20;
+    for (int week = 130; week < 150; ++week) squares += std::pow(close[week] / close[week - 1] - 1 - mean, 2) / 19;
+    for (int week = 129; week < 150; ++week) money += close[week] * bars.of(PriceField::volume)[week] / 21;
+    const double value = std::abs(order.value);
+    EXPECT_NEAR(order.cost.impact, 0.3 * std::sqrt(squares) * std::sqrt(value / money) * value, 1e-9) << order.asset;
+    EXPECT_GT(order.cost.impact, 1);
+    paid += order.cost.impact;
+  }
+  EXPECT_NEAR(list.wealth_after, 10'000 - paid, 1e-8);
+  held.sources.bars[1].of(PriceField::volume).clear();
+  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }),
+              HasSubstr("HOLLBOND: it has no closes with volumes, which impact hangs on"));
+}
+
 // A program that gives units gets what a program that values them itself gets, on the day that it stands on.
 TEST(Holdings, AreTheUnitsThatOrdersAndRehearsalsBeginFrom) {
   Held held;

@@ -163,6 +163,9 @@ struct INCHTIDE_API CostRates {
 /// conversion. Fees, least and most, further tiers and impact are left out.
 [[nodiscard]] INCHTIDE_API CostRates proportional(const std::vector<AssetCosts>& costs);
 
+/// Whether some order pays impact, which hangs on what is traded a day.
+[[nodiscard]] INCHTIDE_API bool has_impact(const std::vector<AssetCosts>& costs);
+
 /// Costs in proportion to the value traded, for those who have rates.
 [[nodiscard]] INCHTIDE_API std::vector<AssetCosts> asset_costs(const CostRates& rates);
 

@@ -74,13 +74,18 @@ struct INCHTIDE_API PriceTable {
   [[nodiscard]] PriceTable at_rows(const std::vector<std::size_t>& rows) const;
 };
 
+/// From a day to a day, both of them included.
+struct INCHTIDE_API DaySpan {
+  Day first{}, last{};
+};
+
 /// What one asset lost when histories were put side by side.
 struct INCHTIDE_API AssetCoverage {
   std::string asset;
   Day from{}, to{};        ///< first and last day of its history
   std::size_t rows = 0;    ///< prices in its history
-  std::size_t holes = 0;   ///< days within from..to on which another asset of its calendar has a price and it hasn't
-  Day first_hole{};        ///< the first of them, when there is one
+  std::vector<Day> holes;  ///< days within from..to on which another asset of its calendar has a price and it hasn't
+  std::vector<DaySpan> priced;  ///< from one of its prices to another, without a hole between them
   std::size_t filled = 0;  ///< prices of the table that were carried forward from an earlier day
   std::size_t away = 0;    ///< days within from..to on which only assets of another calendar have a price
 };

@@ -33,7 +33,8 @@ namespace inchtide::report {
 enum class Shape { wide, long_rows };
 
 /// Tables: coverage, findings, short-histories, fields, overlays, and for files prices, rebased, growth; or
-/// prices-on-day. Charts: rebased, growth, prices, bars (of a single asset).
+/// prices-on-day. Charts: rebased, growth, prices, days (with and without prices), bars
+/// (of a single asset).
 [[nodiscard]] INCHTIDE_API Chapter inspect_chapter(const Inspection& inspection, const Universe& universe,
                                                    const Settings& settings, const Background& from,
                                                    Shape shape = Shape::wide);

@@ -30,6 +30,7 @@ struct INCHTIDE_API Column {
   std::string name;  ///< heading
   Format format = Format::text;
   std::string unit;  ///< shown beside the heading where it isn't plain from the figures, e.g. "per year", "HLC"
+  std::string error_of = {};  ///< heading of the column that it holds the standard errors of
 };
 
 /// Nothing, a text, a number or a day.

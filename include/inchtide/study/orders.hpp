@@ -32,6 +32,7 @@
 
 #include "inchtide/base/api.hpp"
 #include "inchtide/base/costs.hpp"
+#include "inchtide/rehearsal/ledger.hpp"
 #include "inchtide/study/portfolios.hpp"
 #include "inchtide/study/universe.hpp"
 
@@ -58,11 +59,25 @@ struct INCHTIDE_API OrderList {
   double shortfall = 0;  ///< cash below its floor where no purchase was left to make smaller
 };
 
+/// What trading today begins with: what is held, at the last prices, and how orders are made.
+struct INCHTIDE_API TradingNow {
+  std::vector<std::string> assets;
+  Ledger held;                  ///< units and cash by the weights held now, which are of the settings' wealth
+  TradingDay day;               ///< prices of a unit, and what impact hangs on
+  std::vector<Day> price_days;  ///< that each price is of
+  TradeTerms terms;             ///< costs, the smallest order, the floor of cash and lots of the settings
+};
+
+/// Prices are closes where the histories have them beside adjusted ones. Impact hangs on the last 21 days on which any
+/// asset has a price, with splits and dividends worked in.
+/// @throws InputError where what is held now isn't known, an asset has no price, lots meet prices that are none of a
+///         unit, or impact is to be paid and an asset has no volumes
+[[nodiscard]] INCHTIDE_API TradingNow trading_now(const Universe& universe, const Basis& basis,
+                                                  const Settings& settings);
+
 /// From the weights held now, which are of the settings' wealth, to the portfolio's. Keeps the smallest order, the
-/// floor of cash and lots of the settings. Prices are closes where the histories have them beside adjusted ones; units
-/// fractions where there are no lots.
-/// @throws InputError where what is held now isn't known, an asset has no price, or lots meet prices that are none of a
-/// unit
+/// floor of cash and lots of the settings; units are fractions where there are no lots.
+/// @throws InputError as `trading_now` does
 [[nodiscard]] INCHTIDE_API OrderList orders_to(const Universe& universe, const Basis& basis,
                                                const Allocation& portfolio, const Settings& settings);
 
