@@ -80,8 +80,17 @@ report::Chapter weigh(const Options& given) {
     besides.rooms = rooms_of(prepared.basis, portfolios.all, *given_up, Executor(options.threads), watched(options));
   }
   besides.hard_times = hard_times_of(prepared.basis, portfolios.all);
+  std::optional<Notice> no_trading;
+  if (options.whole_study && prepared.universe && prepared.basis.facts.current.size() > 0) {
+    try {
+      besides.trading = trading_now(*prepared.universe, prepared.basis, prepared.settings);
+    } catch (const InputError& none) {
+      no_trading = none.notice();
+    }
+  }
   auto chapter = report::weigh_chapter(portfolios, prepared.basis, prepared.universe.get(), prepared.settings,
                                        prepared.from, besides);
+  if (no_trading) chapter.warnings.push_back(*no_trading);
   if (besides.orders) write_orders(report::orders_table(*besides.orders, prepared.universe->currency), options);
   return chapter;
 }

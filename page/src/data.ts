@@ -111,6 +111,25 @@ export interface Returns {
   spans: number[];
   returns: number[][];
 }
+/** What orders of one side cost: rates of the value traded, amounts of money. */
+export interface SideCosts {
+  fee: number;
+  tiers: [from: number, rate: number][];
+  whole: boolean;
+  least: number;
+  most: number | null;
+  in_proportion: number;
+  impact: number;
+}
+/** What trading today begins with. */
+export interface Trading {
+  wealth: number;
+  cash: number;
+  smallest_order: number;
+  cash_floor: number;
+  in_lots: boolean;
+  assets: { asset: string; units: number; price: number; price_day: string; market: number; buy: SideCosts; sell: SideCosts }[];
+}
 type BySchedule = Record<string, (number | null)[]>;
 /** One portfolio's schedules at other levels of trading costs. */
 export interface CostLevels {
@@ -157,6 +176,8 @@ export interface Study {
   orders: Record<string, string[]>;
   /** How much expected return the portfolios' rooms may cost. */
   room_for: number | null;
+  /** Where what is held is known, and has prices. */
+  trading: Trading | null;
   inputs: Record<string, unknown>;
   command: string;
 }
@@ -197,7 +218,7 @@ function unshare(chapter: Chapter): void {
 /** A study that nothing is known of yet. */
 export const empty_study = (): Study => ({
   title: "", version: "", from: "", to: "", currency: "", benchmark: "", chapters: [], corners: [], portfolios: [], inputs: {}, command: "",
-  bounds: null, benchmark_risk: null, cost_levels: null, tags: {}, returns: null, orders: {}, room_for: null,
+  bounds: null, benchmark_risk: null, cost_levels: null, tags: {}, returns: null, orders: {}, room_for: null, trading: null,
   estimate: { assets: [], expected_return: [], covariance: [], risk_free: 0 },
 });
 
@@ -223,6 +244,7 @@ export function take(study: Study, chapter: Chapter, { inputs, result }: Documen
     study.portfolios = result["portfolios"] as Portfolio[];
     study.tags = (result["tags"] as Study["tags"] | undefined) ?? {};
     study.room_for = (result["room_for"] as number | undefined) ?? null;
+    study.trading = (result["trading"] as Trading | undefined) ?? null;
   }
   if (chapter.command === "relate") {
     study.returns = (result["returns_table"] as Returns | undefined) ?? null;

@@ -27,6 +27,9 @@ export function number(figure: number): string {
   return rest === undefined ? apart : `${apart}.${rest}`;
 }
 
+/** To the unit, thousands apart. */
+export const money = (figure: number) => plain(figure, 0).replace(/\B(?=(\d{3})+(?!\d))/g, ",");
+
 export function by_scale(figure: number | null | undefined, scale: Scale): string {
   if (figure === null || figure === undefined || !Number.isFinite(figure)) return "-";
   if (scale === "percent") return percent(figure);

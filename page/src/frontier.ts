@@ -1,9 +1,10 @@
 // The frontier with a mark that moves along it: what the portfolio there is made of, at once and exactly.
 
-import type { Binding, Corner, Study, Weights } from "./data";
+import type { Binding, Corner, Study, Trading, Weights } from "./data";
 import { button, element, svg } from "./dom";
 import { at_place, figures_of, gains_of, line_of, place_of_return, turnover } from "./figures";
-import { basis_points, percent, points, round_steps } from "./format";
+import { basis_points, money, number, percent, points, round_steps } from "./format";
+import { orders_to } from "./orders";
 import { change, current, listen, toggle } from "./state";
 
 /** Beyond so many assets their dots go without names; the name is at the pointer. */
@@ -29,6 +30,7 @@ export class FrontierView {
   private readonly curve = svg("polyline", { class: "curve" });
   private readonly lines = svg("g", {});
   private readonly slider = element("input", { type: "range", min: "0", max: "1000", step: "1", "aria-label": "Along the frontier, by return" });
+  private readonly orders = element("div", { class: "orders" });
   private readonly choices = element("span", { class: "tools" });
   private last: number;
   private before: Corner[] | null = null; // the frontier before this one: a faint line
@@ -54,7 +56,7 @@ export class FrontierView {
       this.show();
     });
     pins.append(closer);
-    this.box = element("div", { class: "frontier-view" }, element("div", {}, this.picture, tools, pins), this.side);
+    this.box = element("div", { class: "frontier-view" }, element("div", {}, this.picture, tools, pins, this.orders), this.side);
     this.listen_to_hands();
     listen(["mark", "pin", "picked"], () => this.show());
     this.show();
@@ -77,8 +79,9 @@ export class FrontierView {
   }
 
   /** Portfolios that lie on it, to go to. */
-  offer(portfolios = this.study.portfolios): void {
+  offer(portfolios = this.study.portfolios, trading = this.study.trading): void {
     this.study.portfolios = portfolios;
+    this.study.trading = trading;
     this.draw_lines();
     const held = portfolios.some((one) => one.name === "current");
     this.choices.replaceChildren(...(held ? [button("Pin what is held", "Compare with the weights held now, and see what would be traded", () => change({ pin: "held" }))] : []), ...portfolios
@@ -298,7 +301,29 @@ export class FrontierView {
       weight_bars(place.weights, compared?.weights ?? null),
       limits_view(place.binding, place.lambda, figures.volatility),
     );
+    const { trading, currency } = this.study;
+    this.orders.replaceChildren(...(pin === "held" && trading ? [orders_view(trading, place.weights, currency)] : []));
   }
+}
+
+/** What leads there from what is held now. */
+function orders_view(trading: Trading, weights: Weights, currency: string): HTMLElement {
+  const { orders, cost, wealth_after, cash_after } = orders_to(trading, weights);
+  const box = element("div", {}, element("h3", {}, "Orders that lead here from what is held"));
+  if (orders.length === 0) {
+    box.append(element("p", { class: "quiet" }, "None: it is held already, or nothing is as large as the smallest order."));
+    return box;
+  }
+  const figure = (text: string) => element("td", { class: "figure" }, text);
+  const rows = orders.map((one) => element("tr", {}, element("th", { scope: "row" }, one.asset), element("td", {}, one.value > 0 ? "buy" : "sell"),
+    figure(money(Math.abs(one.value))), figure(number(Math.abs(one.units))), figure(number(one.price)), figure(money(one.cost))));
+  const days = [...new Set(orders.map((one) => one.price_day))].sort();
+  const head = ["Asset", "", "Value", "Units", "Price", "Cost"].map((name, k) => element("th", k > 1 ? { class: "figure", scope: "col" } : { scope: "col" }, name));
+  box.append(
+    element("p", {}, `They cost ${money(cost)}${currency === "" ? "" : ` ${currency}`}, ${basis_points(cost / trading.wealth).replace("+", "")} of ${money(trading.wealth)}; ${money(wealth_after)} is left, ${money(cash_after)} of it cash.`),
+    element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": "Orders from what is held" }, element("table", {}, element("thead", {}, element("tr", {}, ...head)), element("tbody", {}, ...rows))),
+    element("p", { class: "quiet" }, `At prices of ${days.length === 1 ? days[0] : `${days[0]} to ${days.at(-1)}`}.${trading.in_lots ? " Units are not rounded to lots here; weigh --orders does." : ""}`));
+  return box;
 }
 
 /** What binds, dearest first, and what a point more room in it would bring. */

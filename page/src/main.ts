@@ -240,6 +240,8 @@ async function show_file(): Promise<void> {
   const follow = () => read_address(assets, study.corners.length - 1);
   window.addEventListener("hashchange", follow); // a link that is put into the same window
   follow();
+  // Unless a link says what to compare with, it is what is held.
+  if (location.hash === "" && study.portfolios.some((one) => one.name === "current")) change({ pin: "held" });
   for (const chapter of study.chapters) {
     const section = section_frame(chapter.command);
     fill_section(section, chapter, study, assets);
@@ -279,7 +281,7 @@ async function show_live(link: Link): Promise<void> {
     const drawn = study.corners;
     take(study, chapter, text);
     if (chapter.command === "frontier" && JSON.stringify(drawn) !== JSON.stringify(study.corners) || of !== study.estimate && chapter.command === "frontier") show_frontier();
-    if (chapter.command === "weigh") view?.offer(study.portfolios);
+    if (chapter.command === "weigh") view?.offer(study.portfolios, study.trading);
     tell(study);
     fill_section(made.get(chapter.command)!, chapter, study, names_of(study));
     if (chapter.command === "estimate") how.replaceChildren(...how_section(study).childNodes);

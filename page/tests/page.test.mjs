@@ -1,7 +1,7 @@
 // The page of the demo study in a real browser, beside what the tool says.
 import assert from "node:assert/strict";
 import { execFileSync } from "node:child_process";
-import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -15,6 +15,7 @@ const browser_path = ["/usr/bin/chromium", "/usr/bin/chromium-browser"].find(exi
 
 const run = (...words) => execFileSync(tool, words, { encoding: "utf8", stdio: ["ignore", "pipe", "ignore"], maxBuffer: 1e8 });
 const result = (...words) => JSON.parse(run(...words, "--json", "-", "--quiet")).result;
+const percent = (figure) => (100 * figure).toFixed(2).replace(/^-0\.00$/, "0.00") + "%";
 const mandate = join(demo ?? "", "mandate.toml");
 
 describe("the page", { skip: browser_path ? false : "there is no Chromium here" }, () => {
@@ -130,6 +131,40 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.equal(await page.locator("#chart-growth").getByRole("button", { name: "Log scale" }).count(), 0, "growth may be below nothing");
   });
 
+  test("from what is held, the orders to a mark are those that the tool makes", async () => {
+    const copy = join(folder, "held");
+    cpSync(demo, copy, { recursive: true });
+    const own = join(copy, "held.toml");
+    const figure = (text) => Number(text.replaceAll(",", ""));
+    // Costs that hang on amounts; then also a cash floor, which makes purchases smaller, and a smallest order.
+    for (const more of ["", "cash_floor = \"4%\"\nsmallest_order = 60000"]) {
+      writeFileSync(own, readFileSync(mandate, "utf8").replace("[universe]", `[universe]\ncurrent = "held.csv"`).replace(/^(cash_floor|smallest_order).*$/gm, more === "" ? "$&" : "").replace("[rehearsal]", `[rehearsal]\n${more}`));
+      run("report", "--mandate", own, "--out", join(folder, "held-study"), "--quiet");
+      const other = await open(join(folder, "held-study", "study.html"));
+      await other.waitForSelector(".orders table");
+      const { corners } = result("frontier", "--mandate", own, "--split", "2023-01-02");
+      for (const mark of [0.03, 0.4, 0.71, 0.98].map((share) => share * (corners.length - 1))) {
+        const at = Math.min(Math.floor(mark), corners.length - 2);
+        const gain = corners[at].expected_return + (mark - at) * (corners[at + 1].expected_return - corners[at].expected_return);
+        await other.evaluate((hash) => (location.hash = hash), `mark=${mark}&pin=held`);
+        await other.waitForFunction((text) => document.querySelector(".at-mark .headline b").textContent === text, percent(gain));
+        const rows = await other.$$eval(".orders tbody tr", (lines) => lines.map((line) => [...line.cells].map((cell) => cell.textContent)));
+        const said = await other.locator(".orders p").first().textContent();
+        const { orders } = result("weigh", "--mandate", own, "--split", "2023-01-02", "--aim", `target-return=${(100 * gain).toFixed(10)}%`, "--orders", join(folder, "o.csv"));
+        assert.deepEqual(rows.map(([asset, side]) => [asset, side]), orders.orders.map(({ asset, side }) => [asset, side]), `${more}, ${mark}`);
+        rows.forEach(([asset, , value, units, price, cost], k) => {
+          const one = orders.orders[k];
+          assert.ok(Math.abs(figure(value) - one.value) < 1.5, `${asset}: ${value}, ${one.value}`);
+          assert.ok(Math.abs(figure(cost) - one.cost) < 0.51, `${asset}: ${cost}, ${one.cost}`);
+          assert.ok(Math.abs(figure(units) / one.units - 1) < 0.006 && Math.abs(figure(price) / one.price - 1) < 0.006, `${asset}: ${units}, ${price}`);
+        });
+        const [, total, left, cash] = /They cost ([\d,]+).* of [\d,]+; ([\d,]+) is left, (-?[\d,]+) of it cash/.exec(said);
+        assert.ok(Math.abs(figure(total) - orders.cost) < 1 && Math.abs(figure(left) - orders.wealth_after) < 2 && Math.abs(figure(cash) - orders.cash_after) < 3, `${said} ${JSON.stringify({ ...orders, orders: 0 })}`);
+      }
+      await other.close();
+    }
+  });
+
   test("what each history holds is a strip of its days, holes as the inspection has them", async () => {
     const box = page.locator("#chart-days");
     await box.scrollIntoViewIfNeeded();
@@ -200,7 +235,6 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     await page.keyboard.press("Home");
     const { corners } = result("frontier", "--mandate", mandate, "--split", "2023-01-02");
     const [top, bottom] = [corners[0].expected_return, corners.at(-1).expected_return];
-    const percent = (figure) => (100 * figure).toFixed(2) + "%";
     assert.deepEqual((await headline()).slice(0, 2), [percent(top), percent(corners[0].volatility)]);
     for (let k = 0; k < 20; ++k) { // by links that are put into the same window
       const mark = ((k + 0.37) / 20) * (corners.length - 1);
@@ -274,7 +308,6 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
   test("at the level of costs that is chosen schedules have the tool's figures", async () => {
     const { cost_levels: levels } = result("rehearse", "--mandate", mandate, "--cost-levels", "--draws", "0");
     const slider = page.getByRole("slider", { name: "Level of trading costs" });
-    const percent = (figure) => (100 * figure).toFixed(2).replace(/^-0\.00$/, "0.00") + "%";
     const shown = () => page.$$eval("#cost-levels tbody tr", (rows) => Object.fromEntries(rows.map((row) => [row.cells[0].textContent, [...row.cells].slice(1, 7).map((cell) => cell.textContent)])));
     for (const at of [0, 20, levels.levels.indexOf(1), levels.levels.length - 1]) {
       await slider.fill(String(at));

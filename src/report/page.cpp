@@ -122,7 +122,9 @@ std::string study_json(const PageSource& source) {
       json["orders"] = chapter.result["orders"];
     }
     if (chapter.command == "weigh") json["tags"] = chapter.result["tags"];
-    if (chapter.result.contains("room_for")) json["room_for"] = chapter.result["room_for"];
+    for (const char* field : {"room_for", "trading"}) {
+      if (chapter.result.contains(field)) json[field] = chapter.result[field];
+    }
   }
   json["inputs"] = chapter_of(source, "estimate").inputs;
   return json.dump(-1, ' ', false, Json::error_handler_t::replace);

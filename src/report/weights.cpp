@@ -11,6 +11,7 @@
 #include "inchtide/report/estimate.hpp"
 #include "json.hpp"
 #include "limit_prices.hpp"
+#include "orders.hpp"
 #include "weight_tables.hpp"
 
 namespace inchtide::report {
@@ -220,61 +221,6 @@ std::string in_full(const Allocation& allocation) {
 
 namespace {
 
-Json orders_json(const OrderList& list) {
-  auto orders = Json::array();
-  for (const auto& order : list.orders) {
-    orders.push_back({{"asset", order.asset},
-                      {"side", order.value > 0 ? "buy" : "sell"},
-                      {"units", std::abs(order.units)},
-                      {"price", order.price},
-                      {"price_day", to_string(order.price_day)},
-                      {"value", std::abs(order.value)},
-                      {"cost", order.cost.total()},
-                      {"weight_before", order.weight_before},
-                      {"weight_after", order.weight_after}});
-  }
-  return {{"portfolio", list.portfolio},         {"orders", orders},
-          {"wealth_before", list.wealth_before}, {"wealth_after", list.wealth_after},
-          {"cost", list.cost.total()},           {"turnover", list.turnover},
-          {"cash_before", list.cash_before},     {"cash_after", list.cash_after}};
-}
-
-}  // namespace
-
-Table orders_table(const OrderList& list, const std::string& currency) {
-  Table table{"orders",
-              "Orders that lead to " + list.portfolio,
-              {{"Asset"},
-               {"Side"},
-               {"Units", Format::number2},
-               {"Price", Format::number3, currency},
-               {"Price of", Format::day},
-               {"Value", Format::money, currency},
-               {"Cost", Format::money, currency},
-               {"Weight before", Format::percent},
-               {"after", Format::percent}},
-              {},
-              {}};
-  for (const auto& order : list.orders) {
-    table.add({order.asset, order.value > 0 ? "buy" : "sell", std::abs(order.units), order.price, order.price_day,
-               std::abs(order.value), order.cost.total(), order.weight_before, order.weight_after});
-  }
-  table.notes.emplace_back(fmt::format("They cost {}; cash goes from {} to {}; turnover {}",
-                                       shown(list.cost.total(), Format::money), shown(list.cash_before, Format::money),
-                                       shown(list.cash_after, Format::money), percent_text(list.turnover)));
-  if (list.shrunk < 1) {
-    table.notes.emplace_back(
-        fmt::format("Purchases are {} of what the weights ask for, as cash would not last", percent_text(list.shrunk)));
-  }
-  if (list.shortfall > 0) {
-    table.notes.emplace_back(fmt::format("Cash ends {} below its floor: nothing is bought that could be less",
-                                         shown(list.shortfall, Format::money)));
-  }
-  return table;
-}
-
-namespace {
-
 /// Of the assets, by column: what sorts them into kinds, so neither names of their own nor figures.
 Json tags_json(const Tags& tags, const std::vector<std::string>& assets) {
   auto json = Json::object();
@@ -293,10 +239,6 @@ Json tags_json(const Tags& tags, const std::vector<std::string>& assets) {
   }
   return json;
 }
-
-}  // namespace
-
-namespace {
 
 /// How far weights can move; of those that cannot, and aren't held, nothing.
 Table room_table(const std::vector<Allocation>& all, const Besides& besides) {
@@ -389,7 +331,7 @@ Json stretches_json(const std::vector<Allocation>& all, const std::vector<HardTi
 Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis, const Universe* universe,
                       const Settings& settings, const Background& from, const Besides& besides) {
   const auto& [all, unanswered] = portfolios;
-  const auto& [sweep, orders, given_up, rooms, hard_times] = besides;
+  const auto& [sweep, orders, trading, given_up, rooms, hard_times] = besides;
   auto chapter = begin_chapter("weigh", basis, universe, settings, from, {});
   if (!all.empty()) chapter.sentence = in_a_line(all.front());
   chapter.in_part = chapter.in_part || !unanswered.empty();
@@ -410,6 +352,7 @@ Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis, const Un
     chapter.tables.push_back(orders_table(*orders, universe == nullptr ? "" : universe->currency));
     chapter.result["orders"] = orders_json(*orders);
   }
+  if (trading) chapter.result["trading"] = trading_json(*trading);
   chapter.charts = {compared_chart(all), risk_chart(all)};
   const auto priced = std::ranges::find_if(all, [](const Allocation& a) {
     return std::ranges::any_of(a.binding, [](const BindingLimit& limit) { return limit.loosening.has_value(); });

@@ -36,9 +36,16 @@ Limits limits_on(const std::vector<std::string>& assets, const Settings& setting
 void take_current(Basis& basis, const WeightList& current, const Settings& settings) {
   basis.facts.current = weights_for(basis.estimate.assets, current);
   if (settings.costs.empty()) return;
-  basis.facts.costs = TradingCosts{basis.facts.current,
-                                   proportional(asset_costs(settings.costs, basis.estimate.assets, basis.facts.tags)),
-                                   settings.horizon};
+  const auto costs = asset_costs(settings.costs, basis.estimate.assets, basis.facts.tags);
+  basis.facts.costs = TradingCosts{basis.facts.current, proportional(costs), settings.horizon};
+  const auto hangs_on_amounts = [](const AssetCosts& c) {
+    return !c.buy.is_proportional() || !c.sell.is_proportional();
+  };
+  if (std::ranges::any_of(costs, hangs_on_amounts)) {
+    basis.warnings.push_back(
+        "Net returns count what of the costs is in proportion to the value traded: fees, least and most commissions, "
+        "further tiers and impact hang on amounts and are in orders and rehearsals alone");
+  }
 }
 
 void finish(Basis& basis, const Sources& sources, const Settings& settings,

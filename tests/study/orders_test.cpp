@@ -150,6 +150,21 @@ TEST(Orders, PayImpactByWhatIsTradedADay) {
               HasSubstr("HOLLBOND: it has no closes with volumes, which impact hangs on"));
 }
 
+// Weights know of no amounts: what hangs on them is left out of net returns, and that is said.
+TEST(Orders, NetReturnsSayWhatOfTheCostsTheyLeaveOut) {
+  Held held;
+  const auto warned = [&] {
+    const auto universe = universe_of(held.sources, held.settings);
+    const auto basis = basis_of(universe, held.sources, held.settings);
+    return testing::Value(test::texts_of(basis.warnings), testing::Contains(HasSubstr("Net returns count")));
+  };
+  EXPECT_FALSE(warned()) << "there are no costs";
+  held.settings.costs = {CostClass::parse("10bp", "")};
+  EXPECT_FALSE(warned());
+  held.settings.costs[0].sell.least = 50;
+  EXPECT_TRUE(warned());
+}
+
 // A program that gives units gets what a program that values them itself gets, on the day that it stands on.
 TEST(Holdings, AreTheUnitsThatOrdersAndRehearsalsBeginFrom) {
   Held held;

@@ -42,6 +42,7 @@ struct INCHTIDE_API Sweep {
 struct INCHTIDE_API Besides {
   std::optional<Sweep> sweep;
   std::optional<OrderList> orders;
+  std::optional<TradingNow> trading;                           ///< for a page that makes orders of its own
   double given_up = 0;                                         ///< expected return, for the rooms
   std::vector<std::vector<std::optional<WeightRange>>> rooms;  ///< one a portfolio, or none at all
   std::vector<HardTime> hard_times;
@@ -49,7 +50,7 @@ struct INCHTIDE_API Besides {
 
 /// Tables: comparison, weights, risk-shares, binding-limits, left-out, room, worst-stretches, sweep, orders. Charts:
 /// compared, risk, prices (of the limits of the first portfolio that has some). Result: `portfolios`, `unanswered`,
-/// `stretches`.
+/// `stretches`, `trading`.
 /// @param universe none where the estimate was given
 [[nodiscard]] INCHTIDE_API Chapter weigh_chapter(const Portfolios& portfolios, const Basis& basis,
                                                  const Universe* universe, const Settings& settings,
