@@ -11,12 +11,16 @@ namespace inchtide::app {
 
 namespace {
 
-Tracing traced(const Prepared& prepared, const Options& options) {
+// By itself in a report, of so many assets.
+constexpr int draws_of_a_report = 200;
+constexpr std::size_t most_drawn = 60;
+
+Tracing traced(const Prepared& prepared, const Options& options, int usual_draws = 0) {
   TracingOptions how;
   how.lower_half = options.lower_half;
   how.cloud = options.cloud.value_or(0);
   how.cloud_seed = options.seed.value_or(1);
-  how.draws = draws_of(options, 0);
+  how.draws = draws_of(options, usual_draws);
   how.watch = watched(options);
   return tracing_of(prepared.basis, how);
 }
@@ -25,8 +29,9 @@ Tracing traced(const Prepared& prepared, const Options& options) {
 
 report::Chapter frontier(const Options& options) {
   const auto prepared = prepare(options);
-  return report::frontier_chapter(traced(prepared, options), prepared.basis, prepared.universe.get(), prepared.settings,
-                                  prepared.from);
+  const bool draws = options.whole_study && prepared.universe && prepared.basis.estimate.assets.size() <= most_drawn;
+  const auto tracing = traced(prepared, options, draws ? draws_of_a_report : 0);
+  return report::frontier_chapter(tracing, prepared.basis, prepared.universe.get(), prepared.settings, prepared.from);
 }
 
 report::Json frontier_alone(const Options& options) {

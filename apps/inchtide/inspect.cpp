@@ -65,7 +65,8 @@ void add_inspect(CLI::App& tool, Options& options) {
   add_settings(command, options, {Step::reading, Step::universe});
   add_look_options(command, options);
   add_output_options(command, options);
-  add_figure_option(command, options, "rebased, growth, prices, days (with and without prices), and bars for one asset");
+  add_figure_option(command, options,
+                    "rebased, growth, prices, days (with and without prices), and bars for one asset");
 }
 
 }  // namespace inchtide::app

@@ -86,6 +86,9 @@ Delivery delivery_of(const report::Chapter& chapter, const Options& options) {
   return delivery;
 }
 
+// Figures that one process draws: starting it takes as long as drawing a small one.
+constexpr std::size_t drawn_together = 6;
+
 Drawn deliver(const std::vector<Delivery>& all, const Options& options,
               const std::vector<std::function<void()>>& beside) {
   for (const auto& delivery : all) write(delivery, options.spelt, style_of(options));
@@ -95,26 +98,24 @@ Drawn deliver(const std::vector<Delivery>& all, const Options& options,
       figures.emplace_back(&delivery.figures[k], &delivery.figure_files[k]);
     }
   }
-  const auto draw_one = [&](std::size_t i) {
-    std::exception_ptr failure;
+  const auto sheets = (figures.size() + drawn_together - 1) / drawn_together;
+  const auto one_part = [&](std::size_t i) {
     if (i < beside.size()) {
       beside[i]();
-      return failure;
+      return std::vector<std::exception_ptr>();
     }
-    const auto& [chart, file] = figures[i - beside.size()];
-    try {
-      auto drawn = *chart;
-      drawn.theme = options.theme == "dark" ? report::Theme::dark : report::Theme::light;
-      report::draw(drawn, *file);
-    } catch (const Error&) {
-      failure = std::current_exception();
+    std::vector<report::ChartFile> some;
+    for (std::size_t k = i - beside.size(); k < figures.size(); k += sheets) {
+      some.push_back({*figures[k].first, *figures[k].second});
+      some.back().chart.theme = options.theme == "dark" ? report::Theme::dark : report::Theme::light;
     }
-    return failure;
+    return report::draw_all(some);
   };
-  auto failures =
-      Executor(options.threads).collect(beside.size() + figures.size(), draw_one, {watched(options).stop, {}});
-  failures.erase(failures.begin(), failures.begin() + std::ptrdiff_t(beside.size()));
+  const auto of_parts =
+      Executor(options.threads).collect(beside.size() + sheets, one_part, {watched(options).stop, {}});
   Drawn drawn;
+  std::vector<std::exception_ptr> failures;
+  for (std::size_t k = 0; k < figures.size(); ++k) failures.push_back(of_parts[beside.size() + k % sheets][k / sheets]);
   for (std::size_t i = 0; i < figures.size(); ++i) {
     if (!failures[i]) drawn.files.push_back(*figures[i].second);
     if (!drawn.failure) drawn.failure = failures[i];

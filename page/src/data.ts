@@ -98,6 +98,11 @@ export interface Bounds {
   holdings: number | null;
   held: number | null;
 }
+/** What draws of the history promise at each risk: 90% of them from low to high. */
+export interface Drawn {
+  draws: number;
+  frontier: { volatility: number; low: number; median: number; high: number }[];
+}
 /** The benchmark as the assets see it. */
 export interface BenchmarkRisk {
   covariances: number[];
@@ -168,6 +173,7 @@ export interface Study {
   portfolios: Portfolio[];
   bounds: Bounds | null;
   benchmark_risk: BenchmarkRisk | null;
+  sensitivity: Drawn | null;
   cost_levels: CostLevels | null;
   /** Of the assets, by column: what sorts them into kinds. */
   tags: Record<string, Record<string, string>>;
@@ -218,7 +224,7 @@ function unshare(chapter: Chapter): void {
 /** A study that nothing is known of yet. */
 export const empty_study = (): Study => ({
   title: "", version: "", from: "", to: "", currency: "", benchmark: "", chapters: [], corners: [], portfolios: [], inputs: {}, command: "",
-  bounds: null, benchmark_risk: null, cost_levels: null, tags: {}, returns: null, orders: {}, room_for: null, trading: null,
+  bounds: null, benchmark_risk: null, sensitivity: null, cost_levels: null, tags: {}, returns: null, orders: {}, room_for: null, trading: null,
   estimate: { assets: [], expected_return: [], covariance: [], risk_free: 0 },
 });
 
@@ -239,6 +245,7 @@ export function take(study: Study, chapter: Chapter, { inputs, result }: Documen
     study.corners = result["corners"] as Corner[];
     study.bounds = (result["bounds"] as Bounds | undefined) ?? null;
     study.benchmark_risk = (result["benchmark_risk"] as BenchmarkRisk | undefined) ?? null;
+    study.sensitivity = (result["sensitivity"] as Drawn | undefined) ?? null;
   }
   if (chapter.command === "weigh") {
     study.portfolios = result["portfolios"] as Portfolio[];

@@ -1,6 +1,6 @@
 // The frontier with a mark that moves along it: what the portfolio there is made of, at once and exactly.
 
-import type { Binding, Corner, Study, Trading, Weights } from "./data";
+import type { Binding, Corner, Drawn, Study, Trading, Weights } from "./data";
 import { button, element, svg } from "./dom";
 import { at_place, figures_of, gains_of, line_of, place_of_return, turnover } from "./figures";
 import { basis_points, money, number, percent, points, round_steps } from "./format";
@@ -30,6 +30,7 @@ export class FrontierView {
   private readonly curve = svg("polyline", { class: "curve" });
   private readonly lines = svg("g", {});
   private readonly slider = element("input", { type: "range", min: "0", max: "1000", step: "1", "aria-label": "Along the frontier, by return" });
+  private readonly about = element("p", { class: "quiet" });
   private readonly orders = element("div", { class: "orders" });
   private readonly choices = element("span", { class: "tools" });
   private last: number;
@@ -56,7 +57,7 @@ export class FrontierView {
       this.show();
     });
     pins.append(closer);
-    this.box = element("div", { class: "frontier-view" }, element("div", {}, this.picture, tools, pins, this.orders), this.side);
+    this.box = element("div", { class: "frontier-view" }, element("div", {}, this.picture, this.about, tools, pins, this.orders), this.side);
     this.listen_to_hands();
     listen(["mark", "pin", "picked"], () => this.show());
     this.show();
@@ -68,6 +69,7 @@ export class FrontierView {
     this.before = this.study.corners;
     this.study.corners = corners;
     this.study.portfolios = []; // those of the old one say nothing of it
+    this.study.sensitivity = null;
     this.choices.replaceChildren();
     this.last = corners.length - 1;
     const [low, high] = [this.low, this.high];
@@ -175,9 +177,27 @@ export class FrontierView {
     }
   }
 
+  /** What draws of the history promise. */
+  shade(drawn: Drawn | null): void {
+    this.study.sensitivity = drawn;
+    this.draw_lines();
+  }
+
+  private draw_band(): void {
+    const drawn = this.study.sensitivity;
+    const points = drawn?.frontier.filter(({ volatility }) => volatility >= this.low[0] && volatility <= this.high[0]) ?? [];
+    this.about.textContent = "";
+    if (!drawn || points.length < 2) return;
+    const within = (gain: number) => this.y(Math.min(this.high[1], Math.max(this.low[1], gain))).toFixed(2);
+    const edge = (of: "low" | "high") => points.map((at) => `${this.x(at.volatility).toFixed(2)},${within(at[of])}`);
+    this.lines.append(svg("polygon", { points: [...edge("high"), ...edge("low").reverse()].join(" "), class: "drawn" }));
+    this.about.textContent = `Shaded: what 90% of ${drawn.draws} draws of the same history promise at each risk, with the best weights of each draw.`;
+  }
+
   private draw_lines(): void {
     const { corners } = this.study;
     this.lines.replaceChildren();
+    this.draw_band();
     if (this.before) this.lines.append(svg("polyline", { points: this.points_of(this.line(this.before)), class: "curve before" }));
     this.curve.setAttribute("points", this.points_of(this.line(corners)));
     this.lines.append(this.curve);

@@ -281,6 +281,7 @@ async function show_live(link: Link): Promise<void> {
     const drawn = study.corners;
     take(study, chapter, text);
     if (chapter.command === "frontier" && JSON.stringify(drawn) !== JSON.stringify(study.corners) || of !== study.estimate && chapter.command === "frontier") show_frontier();
+    if (chapter.command === "frontier") view?.shade(study.sensitivity);
     if (chapter.command === "weigh") view?.offer(study.portfolios, study.trading);
     tell(study);
     fill_section(made.get(chapter.command)!, chapter, study, names_of(study));

@@ -19,12 +19,14 @@ namespace inchtide::report {
 namespace {
 
 /// Starts gnuplot without its users' own settings; script, picture and messages are its three streams.
-pid_t start_gnuplot(const MemoryFile& script, const MemoryFile& picture, const MemoryFile& messages) {
+pid_t start_gnuplot(const MemoryFile& script, const MemoryFile& picture, const MemoryFile& messages,
+                    const std::vector<int>& open) {
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_adddup2(&actions, script.descriptor(), STDIN_FILENO);
   posix_spawn_file_actions_adddup2(&actions, picture.descriptor(), STDOUT_FILENO);
   posix_spawn_file_actions_adddup2(&actions, messages.descriptor(), STDERR_FILENO);
+  for (const int descriptor : open) posix_spawn_file_actions_adddup2(&actions, descriptor, descriptor);
   std::string program = "gnuplot", plain = "-d", file = "/dev/stdin";
   char* arguments[] = {program.data(), plain.data(), file.data(), nullptr};
   pid_t process = 0;
@@ -58,9 +60,9 @@ std::optional<int> status_of(pid_t process, std::chrono::milliseconds patience) 
 
 }  // namespace
 
-GnuplotAnswer run_gnuplot(const std::string& script, std::chrono::milliseconds patience) {
+GnuplotAnswer run_gnuplot(const std::string& script, std::chrono::milliseconds patience, const std::vector<int>& open) {
   const MemoryFile input(script), picture, messages;
-  const auto status = status_of(start_gnuplot(input, picture, messages), patience);
+  const auto status = status_of(start_gnuplot(input, picture, messages, open), patience);
   return {status, picture.content(), messages.content()};
 }
 

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace inchtide::report {
 
@@ -12,7 +13,9 @@ struct GnuplotAnswer {
   std::string picture, said;
 };
 
+// @param open descriptors of this process that gnuplot has under the same numbers
 // @throws OutsideFailure when it isn't installed or cannot be started
-GnuplotAnswer run_gnuplot(const std::string& script, std::chrono::milliseconds patience);
+GnuplotAnswer run_gnuplot(const std::string& script, std::chrono::milliseconds patience,
+                          const std::vector<int>& open = {});
 
 }  // namespace inchtide::report

@@ -111,7 +111,7 @@ std::string study_json(const PageSource& source) {
   for (const auto& chapter : source.chapters) {
     if (chapter.command == "weigh") json["portfolios"] = chapter.result["portfolios"];
   }
-  for (const char* field : {"bounds", "benchmark_risk"}) {
+  for (const char* field : {"bounds", "benchmark_risk", "sensitivity"}) {
     const auto& frontier = chapter_of(source, "frontier").result;
     if (frontier.contains(field)) json[field] = frontier[field];
   }

@@ -2,10 +2,12 @@
 
 #include <gmock/gmock.h>
 
+#include <cmath>
 #include <regex>
 
 #include "inchtide/report/chart.hpp"
 #include "inchtide/report/estimate.hpp"
+#include "support/messages.hpp"
 #include "support/process.hpp"
 
 namespace inchtide::report::figures {
@@ -106,6 +108,81 @@ TEST(Figures, ExpectedReturnsAreDotsOnALineAnAsset) {
   EXPECT_EQ(own.y, std::vector<double>{0.05});
   const auto words = words_of(chart);
   EXPECT_LT(found(words, "TIDEMILL").at(0).y, found(words, "HOLLBOND").at(0).y);
+}
+
+/// A chart of each shape that leaves settings behind in what draws it.
+std::vector<Chart> one_of_each_shape() {
+  const std::vector<Day> days{*parse_day("2024-02-29"), *parse_day("2024-03-01"), *parse_day("2024-03-04")};
+  Chart plain{.name = "plain", .title = "Plain"};
+  plain.x = {"Risk", Scale::percent};
+  plain.y = {"Return", Scale::percent};
+  plain.series = {Points{"points", {0.1, 0.2}, {0.02, 0.03}, {"KELPFARM", "TIDEMILL"}}};
+  Chart ends{.name = "ends", .title = "Ends"};
+  ends.x = {"Day", Scale::day};
+  ends.key = Chart::Key::ends;
+  ends.series = {Line{"one", days, {1, 2, 3}}, Line{"other", days, {3, 2, 1}}};
+  Chart stacked = ends;
+  stacked.key = Chart::Key::top_left;
+  stacked.below = {{{"Below", Scale::number}, {Columns{"columns", days, {5, 6, 7}}}}};
+  Chart boxes{.name = "boxes", .title = "Boxes"};
+  boxes.x.categories = {"never", "monthly"};
+  boxes.y_from_zero = true;
+  boxes.key = Chart::Key::below;
+  boxes.series = {Boxes{.name = "cost", .x = {0, 1}, .y = {0.1, -0.2}, .width = 0.7, .hatched = true}};
+  Chart flat = boxes;
+  flat.flat = true;
+  flat.theme = Theme::dark;
+  Chart strip{
+      .name = "days", .title = "Days", .x = {"", Scale::number, {"A", "B"}}, .y = {"", Scale::day}, .flat = true};
+  strip.series = {Whiskers{"prices", {0, 1}, {17'000, 18'000}, {19'000, 19'000}}};
+  Chart heat{.name = "heat", .title = "Heat"};
+  heat.heat = HeatMap{{"A", "B"}, {1, -0.6, -0.6, 1}};
+  Chart tight = plain;
+  tight.tight = tight.x_from_zero = true;
+  return {plain, ends, stacked, boxes, flat, strip, heat, tight};
+}
+
+TEST(Figures, DrawnByOneProcessLookAsDrawnAlone) {
+  const auto charts = one_of_each_shape();
+  const test::Folder folder;
+  std::vector<std::string> alone;
+  for (const auto& chart : charts) {
+    draw(chart, folder / "alone.png");
+    alone.push_back(test::text_of(folder / "alone.png"));
+  }
+  std::vector<std::size_t> which{charts.size() - 1};  // each after each other one
+  for (std::size_t i = 0; i < charts.size(); ++i) {
+    for (std::size_t j = i + 1; j < charts.size(); ++j) which.insert(which.end(), {i, j});
+  }
+  std::vector<ChartFile> all;
+  for (std::size_t k = 0; k < which.size(); ++k) {
+    all.push_back({charts[which[k]], folder / ("together" + std::to_string(k) + ".png")});
+  }
+  for (const auto& failure : draw_all(all)) ASSERT_FALSE(failure);
+  for (std::size_t k = 0; k < which.size(); ++k) {
+    const auto before = k == 0 ? std::string("nothing") : charts[which[k - 1]].name;
+    EXPECT_TRUE(test::text_of(all[k].path) == alone[which[k]]) << charts[which[k]].name << " after " << before;
+  }
+}
+
+TEST(Figures, OneThatCannotBeDrawnCostsNoOther) {
+  auto charts = one_of_each_shape();
+  std::get<Points>(charts[0].series[0]).y = {NAN, NAN};
+  const test::Folder folder;
+  const auto failures = draw_all({{charts[1], folder / "a.png"},
+                                  {charts[0], folder / "b.png"},
+                                  {charts[2], folder / "c.gif"},
+                                  {charts[3], folder / "d.png"}});
+  ASSERT_EQ(failures.size(), 4u);
+  EXPECT_FALSE(failures[0]);
+  EXPECT_FALSE(failures[3]);
+  const auto words = [&](std::size_t k) { return test::message_of([&] { std::rethrow_exception(failures[k]); }); };
+  ASSERT_TRUE(failures[1] && failures[2]);
+  EXPECT_THAT(words(1), testing::HasSubstr("the series 'points' has no points"));
+  EXPECT_THAT(words(2), testing::HasSubstr(".gif"));
+  EXPECT_THAT(test::text_of(folder / "a.png"), testing::StartsWith("\x89PNG"));
+  EXPECT_THAT(test::text_of(folder / "d.png"), testing::StartsWith("\x89PNG"));
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 2);
 }
 
 TEST(Figures, AStripOfDaysHasAnAxisOfDaysAndGrowsWithItsAssets) {

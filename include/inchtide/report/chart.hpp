@@ -12,6 +12,7 @@
 #include <array>
 #include <chrono>
 #include <cstddef>
+#include <exception>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -166,5 +167,15 @@ struct INCHTIDE_API Chart {
 /// Texts may hold anything: they are drawn as they stand, what cannot be shown as U+FFFD.
 INCHTIDE_API void draw(const Chart& chart, const std::filesystem::path& path,
                        std::chrono::milliseconds patience = std::chrono::seconds(60));
+
+struct INCHTIDE_API ChartFile {
+  Chart chart;
+  std::filesystem::path path;
+};
+
+/// Draws several charts by one gnuplot, which takes its time to start; one by one where that fails.
+/// @returns of each chart what `draw` throws; null where it is drawn
+[[nodiscard]] INCHTIDE_API std::vector<std::exception_ptr> draw_all(
+    const std::vector<ChartFile>& charts, std::chrono::milliseconds patience = std::chrono::seconds(60));
 
 }  // namespace inchtide::report

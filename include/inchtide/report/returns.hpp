@@ -28,8 +28,8 @@
 
 namespace inchtide::report {
 
-/// Tables: return-and-risk, shape, extremes, and for files histograms. Charts: growth, bars, risk-and-return, histogram (of
-/// the first asset), histogram-CODE. Result: `assets`, `benchmark` (null without one), `histograms` of all of them.
+/// Tables: return-and-risk, shape, extremes, and for files histograms. Charts: growth, bars, risk-and-return, histogram
+/// (of the first asset), histogram-CODE. Result: `assets`, `benchmark` (null without one), `histograms` of all of them.
 [[nodiscard]] INCHTIDE_API Chapter describe_chapter(const Description& description, const Universe& universe,
                                                     const Settings& settings, const Background& from);
 

@@ -1,20 +1,17 @@
-// The chart writer: a gnuplot script with the data in it.
+// A chart as a gnuplot script with the data in it.
+
+#include "gnuplot_script.hpp"
 
 #include <fmt/format.h>
-#include <sys/wait.h>
 
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <optional>
 #include <variant>
 
-#include "gnuplot_process.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/text.hpp"
-#include "inchtide/exchange/files.hpp"
-#include "inchtide/report/chart.hpp"
 #include "labels.hpp"
 
 namespace inchtide::report {
@@ -401,14 +398,6 @@ std::string script_for(const Chart& chart, const std::string& terminal, const Lo
   return script + plot_lines(chart, chart.y, chart.series, 0, look);
 }
 
-/// A picture that was cut short lacks its end.
-bool is_whole(const std::string& picture, const fs::path& path) {
-  const auto ending = path.extension().string();
-  const auto tail = std::string_view(picture).substr(picture.size() - std::min<std::size_t>(picture.size(), 16));
-  if (same_name(ending, ".png")) return tail.find("IEND") != std::string_view::npos;
-  return tail.find(same_name(ending, ".svg") ? "</svg>" : "%%EOF") != std::string_view::npos;
-}
-
 /// Each series has something to draw, and as many figures as places.
 void check_figures(const std::vector<Series>& all, const fs::path& path) {
   for (const auto& series : all) {
@@ -424,35 +413,12 @@ void check_figures(const std::vector<Series>& all, const fs::path& path) {
 
 }  // namespace
 
-const std::string& name_of(const Series& series) {
-  return std::visit([](const auto& one) -> const std::string& { return one.name; }, series);
-}
-
-Chart flat_if_long(Chart chart) {
-  constexpr std::size_t longest_upright = 14;
-  chart.flat =
-      std::ranges::any_of(chart.x.categories, [](const std::string& name) { return name.size() > longest_upright; });
-  return chart;
-}
-
-void draw(const Chart& chart, const fs::path& path, std::chrono::milliseconds patience) {
+std::string gnuplot_script(const Chart& chart, const fs::path& path, const std::string& output) {
   const auto look = look_of(chart.theme);
   const auto terminal = terminal_for(path, look, height_of(chart));
   check_figures(chart.series, path);
   for (const auto& panel : chart.below) check_figures(panel.series, path);
-  const auto answer = run_gnuplot(script_for(chart, terminal, look), patience);
-  const auto failed = [&](const std::string& why) {
-    throw OutsideFailure(Where::in_file(path.string()), fmt::format("gnuplot failed: {}", why));
-  };
-  if (!answer.status) {
-    failed(fmt::format("it was stopped after {:.3g} s", std::chrono::duration<double>(patience).count()));
-  }
-  const bool ended_well = WIFEXITED(*answer.status) && WEXITSTATUS(*answer.status) == 0;
-  if (!ended_well || !is_whole(answer.picture, path)) {
-    const auto& said = answer.said;
-    failed(!said.empty() ? excerpt(said, 400) : ended_well ? "the picture is cut short" : "it ended without a word");
-  }
-  exchange::write_text_file(path, answer.picture);
+  return script_for(chart, output.empty() ? terminal : terminal + "\nset output " + in_quotes(output), look);
 }
 
 }  // namespace inchtide::report
