@@ -143,7 +143,10 @@ class LiveServer::Parts {
       answer(response, request, [&](const Json& body) {
         const auto flag = newest(request.get_header_value("X-Tab"));
         const auto stop = [this, flag] { return ends_ || flag->load(); };
-        response.set_content(study_.chapter(body.at("command").get<std::string>(), changes_in(body), stop), json_type);
+        std::optional<double> patience;
+        if (body.contains("patience")) patience = body["patience"].get<double>();
+        response.set_content(
+            study_.chapter(body.at("command").get<std::string>(), changes_in(body), stop, patience), json_type);
       });
     });
     server_.Post("/frontier", [this](const Request& request, Response& response) {

@@ -11,6 +11,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/range.hpp"
 #include "inchtide/base/version.hpp"
 #include "inchtide/exchange/files.hpp"
 #include "inchtide/exchange/settings_file.hpp"
@@ -25,6 +26,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr int most_kept = 999;  // mandates beside each other
+constexpr double most_patience = 3600;
 
 /// In the order of the page's sections.
 constexpr std::pair<const char*, report::Chapter (*)(const Options&)> chapters[] = {
@@ -148,7 +150,7 @@ Options LiveStudy::under(const std::vector<MandateChange>& changes, const StopCh
 }
 
 std::string LiveStudy::chapter(const std::string& command, const std::vector<MandateChange>& changes,
-                               const StopCheck& stop) {
+                               const StopCheck& stop, std::optional<double> patience) {
   const auto made = std::ranges::find(chapters, command, [](const auto& one) { return std::string(one.first); });
   if (made == std::end(chapters)) {
     std::vector<std::string> names;
@@ -156,7 +158,8 @@ std::string LiveStudy::chapter(const std::string& command, const std::vector<Man
     throw InputError(command, "there is no such chapter", did_you_mean(command, names));
   }
   const Turn turn(*this, stop);
-  const auto options = under(changes, stop);
+  auto options = under(changes, stop);
+  if (patience) options.patience = within(*patience, 0, most_patience, "patience");
   const auto begin = std::chrono::steady_clock::now();
   const auto chapter = made->second(options);
   if (stop()) throw Interrupted("explore", "it is no longer wanted");

@@ -29,8 +29,10 @@ class LiveStudy {
 
   // A chapter under changes, JSON as text: {"document": as --json has it, "view": as the page has it, "milliseconds"}.
   // May be called from several threads; so many at once are computed as there are processors.
+  // @param patience seconds for a search of positions, for each aim; the usual ones when left out
   // @throws InputError as the command does, and for what cannot be changed here; Interrupted once `stop` says so
-  std::string chapter(const std::string& command, const std::vector<MandateChange>& changes, const StopCheck& stop);
+  std::string chapter(const std::string& command, const std::vector<MandateChange>& changes, const StopCheck& stop,
+                      std::optional<double> patience = {});
 
   // The frontier's result alone under changes, JSON as text: what moves at once.
   std::string frontier(const std::vector<MandateChange>& changes, const StopCheck& stop);

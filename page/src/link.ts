@@ -77,7 +77,8 @@ export class Link {
   }
 
   outline = () => this.ask<Outline>("study");
-  chapter = (command: string, changes: Change[]) => this.ask<Answer>("chapter", { command, changes });
+  /** @param patience seconds for a search of positions; the tool's own without */
+  chapter = (command: string, changes: Change[], patience?: number) => this.ask<Answer>("chapter", { command, changes, patience });
   /** The frontier alone, which is soon there. */
   frontier = (changes: Change[]) => this.ask<{ corners: Corner[] }>("frontier", { changes });
   keep = (changes: Change[]) => this.ask<{ name: string }>("keep", { changes });

@@ -34,6 +34,14 @@ export function nudged(text: string, caret: number, step: number): string | null
   return null;
 }
 
+/** Seconds for a search of positions until the best so far is shown. */
+const soon = 0.3;
+/** Whether a longer search may find better positions. */
+function is_unproven({ document: { result } }: Answer): boolean {
+  const portfolios = result["portfolios"] as { proven: boolean | null }[];
+  return portfolios.some(({ proven }) => proven === false) || (result["unanswered"] as unknown[]).length > 0;
+}
+
 /** What the page does with what comes. */
 interface Told {
   /** The frontier under other limits, before the rest of its chapter. */
@@ -131,9 +139,16 @@ export class Live {
           this.page.moved(corners);
           this.bar.dataset["moved"] = String(performance.now() - begun);
         }
-        const answer = await this.link.chapter(command, this.changes);
+        const quick = command === "weigh";
+        let answer = await this.link.chapter(command, this.changes, quick ? soon : undefined);
         if (round !== this.round) return;
         this.page.arrived(answer);
+        if (quick && is_unproven(answer)) {
+          this.told.textContent = "The best positions found so far are shown, with how far they may be from the best. Searching on …";
+          answer = await this.link.chapter(command, this.changes);
+          if (round !== this.round) return;
+          this.page.arrived(answer);
+        }
         this.has_shown = true;
         waiting.delete(command);
         if (first) this.bar.dataset["taken"] = String(performance.now() - begun);

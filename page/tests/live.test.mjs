@@ -127,6 +127,29 @@ describe("the live page", { skip: browser_path ? false : "there is no Chromium h
     await told("As the mandate has it.");
   });
 
+  test("of limited positions the best so far is shown, and then what is proven", async () => {
+    const asked = [];
+    await page.route("**/chapter", async (route) => {
+      const body = route.request().postDataJSON();
+      if (body.command !== "weigh") return route.continue();
+      asked.push(body.patience);
+      return route.continue({ postData: JSON.stringify(body.patience === undefined ? body : { ...body, patience: 0 }) }); // stopped at once
+    });
+    const sentences = [];
+    await page.exposeFunction("inchtide_said", (text) => sentences.push(text));
+    await page.evaluate(() => new MutationObserver(() => window.inchtide_said(document.querySelector("#weigh").textContent)).observe(document.querySelector("#weigh"), { childList: true, subtree: true }));
+    await type("each holding", "holdings <= 4");
+    await computed();
+    await page.unroute("**/chapter");
+    assert.deepEqual(asked, [0.3, undefined]);
+    const stopped = sentences.findIndex((text) => text.includes("The search was stopped: ")), proven = sentences.findLastIndex((text) => text.includes("Proven: no other choice"));
+    assert.ok(stopped >= 0 && proven > stopped, `${stopped}, ${proven} of ${sentences.length}`);
+    assert.ok(!(await page.locator("#weigh").textContent()).includes("The search was stopped"));
+    await page.evaluate(() => (document.querySelector("footer.live [role=status]").textContent = ""));
+    await page.getByRole("button", { name: "Undo" }).click();
+    await told("As the mandate has it.");
+  });
+
   test("up and down move the figure at the caret", async () => {
     await limit("abroad").focus();
     await page.keyboard.press("End");

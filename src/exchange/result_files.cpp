@@ -156,6 +156,10 @@ Allocation allocation_in(const Result& result, const Fields& fields, const std::
   if (const auto* certificate = fields.find("certificate")) {
     a.certificate = certificate_in(result.fields(*certificate));
   }
+  if (const auto* proven = fields.find("proven")) {
+    if (!proven->is_boolean()) throw fields.error("proven", "it is neither true nor false", what_to_give);
+    a.proven = proven->get<bool>();
+  }
   a.notes = texts(fields, "notes");
   return a;
 }

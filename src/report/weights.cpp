@@ -187,6 +187,7 @@ Json allocation_json(const Allocation& a) {
           {"left_out", left_out},
           {"violations", violations},
           {"certificate", a.certificate ? certificate_json(*a.certificate) : Json()},
+          {"proven", or_null(a.proven)},
           {"notes", a.notes}};
 }
 

@@ -100,24 +100,25 @@ Allocation blended(const Frontier& frontier, const Aim& aim, double risk_free, c
 }
 
 /// The limit on the number of positions binds where as many are held; and how sure the choice is.
-void explain_positions(Allocation& allocation, const Bounds& bounds, const std::string& proof) {
+void explain_positions(Allocation& allocation, const Bounds& bounds, const PositionsAnswer& answer) {
   const auto held = held_count(allocation.weights);
   const auto& most = bounds.holdings;
   if (most && most->limit >= 0 && double(held) >= most->value) {
     const auto& limit = bounds.limits[std::size_t(most->limit)];
     allocation.binding.push_back({limit.name, limit.text});
   }
-  allocation.notes.push_back(proof);
+  allocation.notes.push_back(answer.proof);
+  allocation.proven = answer.found.proven;
 }
 
 Allocation of_few(const Frontier& frontier, const Aim& aim, double risk_free, const ChoiceOptions& options) {
   const auto& facts = frontier.facts();
-  const auto [answer, proof] = positions_for(frontier, aim, risk_free, facts, options);
+  const auto answer = positions_for(frontier, aim, risk_free, facts, options);
   std::vector<std::string> notes;
-  const auto solution = solution_with(frontier, answer, aim, risk_free, facts, notes);
-  const auto choice = bounds_of_choice(frontier.bounds(), answer.chosen);
+  const auto solution = solution_with(frontier, answer.found, aim, risk_free, facts, notes);
+  const auto choice = bounds_of_choice(frontier.bounds(), answer.found.chosen);
   auto allocation = optimal(frontier.estimate(), frontier.estimate(), choice, aim, solution, risk_free, facts);
-  explain_positions(allocation, frontier.bounds(), proof);
+  explain_positions(allocation, frontier.bounds(), answer);
   allocation.notes.insert(allocation.notes.end(), notes.begin(), notes.end());
   return allocation;
 }
@@ -145,7 +146,7 @@ Allocation most_diversified(const Frontier& frontier, const Aim& aim, double ris
   solution.at_ceiling = best.at_top && ratios.at_ceiling();
   find_sides(stand_in, ratios.bounds(), aim, solution);
   allocation.binding = binding_limits(ratios.bounds(), aim, solution, 0);
-  if (positions) explain_positions(allocation, frontier.bounds(), positions->proof);
+  if (positions) explain_positions(allocation, frontier.bounds(), *positions);
   allocation.notes.push_back(fmt::format("Average volatility over its own: {:.3f}", best.sharpe));
   return allocation;
 }
@@ -167,7 +168,7 @@ Allocation nearest_to_benchmark(const Frontier& frontier, const Aim& aim, double
   if (least.volatility_price > 0) solution.ceiling = {bounds.volatility->limit, least.volatility_price};
   solution.portfolio.volatility = least.tracking_error;  // what it minimises
   allocation.binding = binding_limits(bounds, Aim{Aim::Kind::minimum_variance, 0}, solution, risk_free);
-  if (positions) explain_positions(allocation, frontier.bounds(), positions->proof);
+  if (positions) explain_positions(allocation, frontier.bounds(), *positions);
   return allocation;
 }
 

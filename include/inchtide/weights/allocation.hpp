@@ -73,6 +73,8 @@ struct INCHTIDE_API Allocation {
   std::vector<LeftOut> left_out;           ///< of an optimal portfolio, the nearest to entering first
   std::vector<Violation> violations;       ///< limits that given or equal weights break
   std::optional<Certificate> certificate;  ///< of an optimal portfolio
+  /// Where positions are limited: whether no other choice of them is better by more than the gap asked for.
+  std::optional<bool> proven;
   std::vector<std::string> notes;          ///< what a reader should know, a sentence each
 
   /// What holding the assets together takes off the risk: weighted average volatility less the portfolio's.
