@@ -83,6 +83,7 @@ void expect_equal(const Allocation& a, const Allocation& b) {
   if (a.certificate) {
     EXPECT_EQ(a.certificate->worst(), b.certificate->worst());
   }
+  EXPECT_EQ(a.proven, b.proven);
   EXPECT_EQ(a.notes, b.notes);
 }
 
@@ -124,11 +125,16 @@ TEST(ResultFiles, GivePricesWithoutRoomBack) {
                   {"b", "HOLLBANK = 20%", false, 0.0, std::nullopt, -none, -0.25},
                   {"c", "average yield >= 3", true, 0.125, std::nullopt, std::nullopt, std::nullopt},
                   {"d", "holdings <= 5", false, std::nullopt, std::nullopt, std::nullopt, std::nullopt}};
+  auto proven = full, stopped = full;
+  proven.proven = true;
+  stopped.proven = false;
   Portfolios portfolios;
-  portfolios.all = {full};
+  portfolios.all = {full, proven, stopped};
   const Folder folder;
   folder.write("weigh.json", to_json(report::weigh_chapter(portfolios, basis, nullptr, {}, {.estimate = "some.json"})));
-  expect_equal(exchange::read_allocations(folder / "weigh.json").front(), full);
+  const auto back = exchange::read_allocations(folder / "weigh.json");
+  ASSERT_EQ(back.size(), 3u);
+  for (std::size_t k = 0; k < back.size(); ++k) expect_equal(back[k], portfolios.all[k]);
 }
 
 TEST(ResultFiles, GiveRunsBack) {
