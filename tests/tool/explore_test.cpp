@@ -10,6 +10,7 @@
 #include <thread>
 
 #include "inchtide/mandate/declarations.hpp"
+#include "support/rounds.hpp"
 #include "support/server.hpp"
 #include "support/tool.hpp"
 
@@ -191,7 +192,8 @@ TEST_F(Explored, ChaptersAreThoseOfTheCommands) {
   for (const char* command : {"estimate", "frontier", "weigh"}) {
     const auto answer = chapter(command);
     ASSERT_EQ(answer.status, 200) << answer.body;
-    const auto alone = result_of(command + (" --split 2023-01-01 --mandate " + rules));
+    const std::string draws = command == std::string("frontier") ? " --draws 200" : "";  // as a study has it
+    const auto alone = result_of(command + (" --split 2023-01-01 --mandate " + rules + draws));
     EXPECT_EQ(json::parse(answer.body)["document"]["result"], alone) << command;
   }
   EXPECT_EQ(json::parse(ask("POST", "/frontier", R"({"changes": []})").body),
@@ -216,7 +218,7 @@ TEST_F(Explored, EachKeyActsAsInAMandateOfItsOwn) {
       continue;
     }
     const auto file = folder / json::parse(kept.body)["name"].get<std::string>();
-    const auto alone = run_tool("frontier --split 2023-01-01 --quiet --json - --mandate " + file.string());
+    const auto alone = run_tool("frontier --draws 200 --split 2023-01-01 --quiet --json - --mandate " + file.string());
     fs::remove(file);
     if (live.status != 200) {
       EXPECT_EQ(live.status, 422) << live.body;
@@ -228,6 +230,48 @@ TEST_F(Explored, EachKeyActsAsInAMandateOfItsOwn) {
   }
   EXPECT_GT(acted, 6);
   EXPECT_EQ(json::parse(chapter("frontier").body)["document"]["result"], before);
+}
+
+// The same of the keys that stand for a name: views act on the estimate, costs and schedules on the rehearsal.
+TEST_F(Explored, KeysOfANameActAsInAMandateOfTheirOwn) {
+  const auto outline = json::parse(ask("GET", "/study").body);
+  const auto runs = [](const json& result) { return result.at("runs"); };
+  const auto before = runs(json::parse(chapter("rehearse").body)["document"]["result"]);
+  const int each = test::rounds(10) > 1 ? 1 : 7;
+  int tried = 0, acted = 0;
+  for (const auto& key : outline["keys"]) {
+    const auto name = key["key"].get<std::string>();
+    const bool of_costs = name.starts_with("costs.*."), of_schedules = name.starts_with("schedules.*.");
+    if (!of_costs && !of_schedules) continue;
+    if (of_costs && tried++ % each != 0) continue;
+    const auto table = name.substr(0, name.find('.'));
+    auto changes = change({table, of_costs ? "KELPFARM" : "mine", name.substr(table.size() + 3)}, {key["example"]});
+    if (name == "schedules.*.tranches") changes.push_back(change({table, "mine", "check"}, {"1q"})[0]);
+    const auto live = chapter("rehearse", changes);
+    const auto kept = ask("POST", "/keep", json{{"changes", changes}}.dump());
+    ASSERT_EQ(kept.status == 200, live.status == 200) << name << ": " << live.body;
+    if (kept.status != 200) continue;
+    const auto file = folder / json::parse(kept.body)["name"].get<std::string>();
+    const auto alone = result_of("rehearse --mandate " + file.string());
+    fs::remove(file);
+    EXPECT_EQ(runs(json::parse(live.body)["document"]["result"]), runs(alone)) << name;
+    acted += runs(alone) != before ? 1 : 0;
+  }
+  EXPECT_GT(acted, 2);
+}
+
+TEST_F(Explored, ViewsActAsInAMandateOfTheirOwn) {
+  json views = change({"views", "mine", "says"}, {"KELPFARM = 8%"});
+  views.push_back(change({"views", "mine", "confidence"}, {"60%"})[0]);
+  views.push_back(change({"estimate", "expected"}, {"views"})[0]);
+  const auto live = chapter("frontier", views);
+  ASSERT_EQ(live.status, 200) << live.body;
+  const auto kept = ask("POST", "/keep", json{{"changes", views}}.dump());
+  ASSERT_EQ(kept.status, 200) << kept.body;
+  const auto alone = result_of("frontier --draws 200 --split 2023-01-01 --mandate " +
+                               (folder / json::parse(kept.body)["name"].get<std::string>()).string());
+  EXPECT_EQ(json::parse(live.body)["document"]["result"], alone);
+  EXPECT_NE(json::parse(chapter("frontier").body)["document"]["result"], alone);
 }
 
 TEST_F(Explored, AConflictIsASentenceThatNamesItsLimits) {
