@@ -145,8 +145,8 @@ class LiveServer::Parts {
         const auto stop = [this, flag] { return ends_ || flag->load(); };
         std::optional<double> patience;
         if (body.contains("patience")) patience = body["patience"].get<double>();
-        response.set_content(
-            study_.chapter(body.at("command").get<std::string>(), changes_in(body), stop, patience), json_type);
+        response.set_content(study_.chapter(body.at("command").get<std::string>(), changes_in(body), stop, patience),
+                             json_type);
       });
     });
     server_.Post("/frontier", [this](const Request& request, Response& response) {

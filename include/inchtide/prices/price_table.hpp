@@ -86,8 +86,8 @@ struct INCHTIDE_API AssetCoverage {
   std::size_t rows = 0;    ///< prices in its history
   std::vector<Day> holes;  ///< days within from..to on which another asset of its calendar has a price and it hasn't
   std::vector<DaySpan> priced;  ///< from one of its prices to another, without a hole between them
-  std::size_t filled = 0;  ///< prices of the table that were carried forward from an earlier day
-  std::size_t away = 0;    ///< days within from..to on which only assets of another calendar have a price
+  std::size_t filled = 0;       ///< prices of the table that were carried forward from an earlier day
+  std::size_t away = 0;         ///< days within from..to on which only assets of another calendar have a price
 };
 
 /// Which days a table of several histories has.

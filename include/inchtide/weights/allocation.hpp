@@ -75,7 +75,7 @@ struct INCHTIDE_API Allocation {
   std::optional<Certificate> certificate;  ///< of an optimal portfolio
   /// Where positions are limited: whether no other choice of them is better by more than the gap asked for.
   std::optional<bool> proven;
-  std::vector<std::string> notes;          ///< what a reader should know, a sentence each
+  std::vector<std::string> notes;  ///< what a reader should know, a sentence each
 
   /// What holding the assets together takes off the risk: weighted average volatility less the portfolio's.
   [[nodiscard]] double diversification_benefit() const { return average_volatility - volatility; }
