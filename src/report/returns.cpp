@@ -157,7 +157,7 @@ Chart histogram_chart(const std::string& name, const std::string& asset, const H
 /// Mean return and volatility per year of each asset side by side.
 Chart return_risk_chart(const std::vector<AssetFigures>& figures) {
   Chart chart{.name = "bars", .title = "Return and risk per year", .x = {""}, .y = {"Per year", Scale::percent}};
-  chart.key = Chart::Key::top_left;
+  chart.key = Chart::Key::below;
   chart.y_from_zero = true;
   constexpr double width = 0.38;
   Boxes mean{.name = "mean return, arithmetic", .width = width, .colour = colour::deep};
