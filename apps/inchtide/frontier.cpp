@@ -11,10 +11,6 @@ namespace inchtide::app {
 
 namespace {
 
-// By itself in a report, of so many assets.
-constexpr int draws_of_a_report = 200;
-constexpr std::size_t most_drawn = 60;
-
 Tracing traced(const Prepared& prepared, const Options& options, int usual_draws = 0) {
   TracingOptions how;
   how.lower_half = options.lower_half;
@@ -29,7 +25,8 @@ Tracing traced(const Prepared& prepared, const Options& options, int usual_draws
 
 report::Chapter frontier(const Options& options) {
   const auto prepared = prepare(options);
-  const bool draws = options.whole_study && prepared.universe && prepared.basis.estimate.assets.size() <= most_drawn;
+  const bool draws =
+      options.whole_study && prepared.universe && prepared.basis.estimate.assets.size() <= most_assets_drawn;
   const auto tracing = traced(prepared, options, draws ? draws_of_a_report : 0);
   return report::frontier_chapter(tracing, prepared.basis, prepared.universe.get(), prepared.settings, prepared.from);
 }

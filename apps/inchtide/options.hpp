@@ -35,6 +35,9 @@ enum ExitCode {
 
 constexpr double usual_patience = 20;  // seconds
 constexpr int usual_draws = 1000;
+// What a report draws by itself, of so many assets.
+constexpr int draws_of_a_report = 200;
+constexpr std::size_t most_assets_drawn = 60;
 
 class Kept;
 

@@ -1,5 +1,8 @@
 // inchtide rehearse: test rebalancing schedules with trading costs.
 
+#include <algorithm>
+#include <iterator>
+
 #include "grid.hpp"
 #include "inchtide/report/rehearsal.hpp"
 #include "inchtide/study/cost_levels.hpp"
@@ -61,11 +64,32 @@ std::optional<CostLevels> levels_of_runs(Runs& runs, const Prepared& prepared, c
   return beside(runs, options.has("--cost-levels"), "Other levels of costs cannot be told", of_baseline);
 }
 
-/// Histories that did not happen, where they are wanted.
+/// Histories that did not happen, of the baseline alone.
+std::optional<Futures> futures_of_baseline(const Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
+                                           const FutureOptions& how) {
+  const auto& baseline = runs.all[baseline_of(runs, prepared.settings)];
+  auto settings = prepared.settings;
+  settings.futures = draws_of_a_report;
+  std::erase_if(settings.schedules, [&](const Schedule& schedule) { return schedule.name != baseline.schedule; });
+  Portfolios alone;
+  std::ranges::copy_if(portfolios.all, std::back_inserter(alone.all),
+                       [&](const Allocation& one) { return one.name == baseline.aim; });
+  if (settings.schedules.empty() || alone.all.empty()) return std::nullopt;
+  return futures_of(*prepared.universe, prepared.basis, alone, *prepared.sources, settings, how);
+}
+
+/// Histories that did not happen, where they are wanted; by itself in a report.
 std::optional<Futures> futures_of_runs(Runs& runs, const Prepared& prepared, const Portfolios& portfolios,
                                        const Options& options) {
-  if (prepared.settings.futures == 0) return std::nullopt;
   const FutureOptions how{options.block.value_or(0), options.seed.value_or(1), options.threads, watched(options)};
+  if (prepared.settings.futures == 0) {  // nobody asked: where there are none nothing is missing
+    if (!options.whole_study || prepared.universe->assets.size() > most_assets_drawn) return std::nullopt;
+    try {
+      return futures_of_baseline(runs, prepared, portfolios, how);
+    } catch (const InputError&) {
+      return std::nullopt;
+    }
+  }
   return beside(runs, options.has("--futures"), "No other histories are drawn", [&] {
     return futures_of(*prepared.universe, prepared.basis, portfolios, *prepared.sources, prepared.settings, how);
   });

@@ -245,6 +245,7 @@ function key_of(chart: Chart, assets: Set<string>, open: (name: string) => (() =
   const entries = named.map((series) => {
     const swatch = element("i", { class: "hatched" in series && series.hatched ? "hatched" : "" });
     swatch.style.color = shade(series.colour);
+    if (series.kind === "band" && !series.hatched) swatch.style.opacity = String(Math.min(1, 2.2 * series.opacity)); // as pale as it is
     listen(["theme"], () => (swatch.style.color = shade(series.colour)));
     const opens = open(series.name);
     if (opens) return element("li", {}, swatch, button(series.name, `Show each of ${series.name}`, opens));

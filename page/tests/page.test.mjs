@@ -165,6 +165,21 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     }
   });
 
+  test("what else might have come of the baseline is a fan by day, the tool's", async () => {
+    const box = page.locator("#chart-futures");
+    await box.scrollIntoViewIfNeeded();
+    const [download] = await Promise.all([page.waitForEvent("download"), box.getByRole("button", { name: "CSV" }).click()]);
+    const rows = readFileSync(await download.path(), "utf8").trim().split("\n").slice(1).map((line) => line.split(","));
+    const { fan_days, runs } = JSON.parse(readFileSync(join(folder, "study", "rehearse.json"), "utf8")).result.futures;
+    const { fan } = runs[0];
+    const band = rows.filter(([name]) => name === "90 of 100");
+    assert.deepEqual(band.map(([, day]) => day), fan_days);
+    band.forEach(([, day, low, high], k) => assert.ok(Math.abs(low * 1e6 / fan["0.05"][k] - 1) < 1e-5 && Math.abs(high * 1e6 / fan["0.95"][k] - 1) < 1e-5, `${day}: ${low}, ${high}`));
+    assert.ok(rows.some(([name]) => name === "what happened"));
+    const pale = await box.locator(".key i").evaluateAll((swatches) => swatches.map((one) => Number(one.style.opacity)));
+    assert.ok(pale[0] < pale[1], "two of one colour are told apart");
+  });
+
   test("what each history holds is a strip of its days, holes as the inspection has them", async () => {
     const box = page.locator("#chart-days");
     await box.scrollIntoViewIfNeeded();

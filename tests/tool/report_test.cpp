@@ -49,6 +49,10 @@ struct Reports : testing::Test {
     for (const auto& entry : fs::directory_iterator(base.path())) all.push_back(entry.path().filename().string());
     return all;
   }
+  [[nodiscard]] std::string out_of_a_report() const {
+    EXPECT_EQ(run_tool("report" + mandate + "--quiet --out " + out).code, 0);
+    return out;
+  }
 };
 
 TEST_F(Reports, HaveThePageAndAllThatTheCommandsSay) {
@@ -65,6 +69,21 @@ TEST_F(Reports, HaveThePageAndAllThatTheCommandsSay) {
   EXPECT_EQ(nlohmann::json::parse(text_of(out + "/frontier.json"))["result"]["corners"], alone["corners"]);
   expect_charts(out);
   EXPECT_THAT(text_of(out + "/summary.txt"), AllOf(HasSubstr("frontier: "), HasSubstr("rehearse: ")));
+}
+
+// A report draws histories for its baseline alone: they are those that all runs would have.
+TEST_F(Reports, ShowWhatElseMightHaveComeOfTheBaseline) {
+  const auto rehearsed = nlohmann::json::parse(text_of(out_of_a_report() + "/rehearse.json"))["result"];
+  const auto all = result_of("rehearse" + mandate + "--futures 200 --draws 0")["futures"]["runs"];
+  const auto& alone = rehearsed["futures"]["runs"];
+  ASSERT_EQ(alone.size(), 1u);
+  EXPECT_EQ(alone[0]["schedule"], "yearly") << "the mandate's baseline";
+  const auto same = std::ranges::find_if(all, [&](const auto& run) { return run["name"] == alone[0]["name"]; });
+  ASSERT_NE(same, all.end());
+  for (const char* field : {"growth_per_year", "max_drawdown", "end_wealth"}) {
+    ASSERT_TRUE(alone[0].contains(field)) << field;
+    EXPECT_EQ(alone[0][field], (*same)[field]) << field;
+  }
 }
 
 TEST_F(Reports, OfManyAssetsDrawTheFiguresOfAllAndLeaveThoseOfEachToThePage) {
