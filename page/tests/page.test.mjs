@@ -55,7 +55,7 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
   });
 
   test("says of each table what the command says, to the digit", async () => {
-    const said = run("frontier", "--mandate", mandate, "--split", "2023-01-02", "--wide");
+    const said = run("frontier", "--mandate", mandate, "--split", "2023-01-02", "--draws", "200", "--wide");
     const rows = await page.$$eval("#frontier .table", (tables) =>
       [...tables].flatMap((table) => [...table.querySelectorAll("tbody tr")].map((row) => [...row.cells].map((cell) => cell.textContent))));
     assert.ok(rows.length > 10);

@@ -326,7 +326,7 @@ TEST_F(Explored, WhatIsKeptIsAMandateBesideTheOldOne) {
   EXPECT_EQ(text_of(rules), old);
   const auto live = chapter("frontier", body["changes"]);
   EXPECT_EQ(json::parse(live.body)["document"]["result"],
-            result_of("frontier --split 2023-01-01 --mandate " + (folder / "rules-2.toml").string()));
+            result_of("frontier --draws 200 --split 2023-01-01 --mandate " + (folder / "rules-2.toml").string()));
   // Where a link lies in the way it is not followed.
   fs::create_symlink(folder / "elsewhere", folder / "rules-4.toml");
   EXPECT_EQ(json::parse(ask("POST", "/keep", body.dump()).body)["name"], "rules-5.toml");

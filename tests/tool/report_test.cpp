@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
@@ -78,7 +79,8 @@ TEST_F(Reports, ShowWhatElseMightHaveComeOfTheBaseline) {
   const auto& alone = rehearsed["futures"]["runs"];
   ASSERT_EQ(alone.size(), 1u);
   EXPECT_EQ(alone[0]["schedule"], "yearly") << "the mandate's baseline";
-  const auto same = std::ranges::find_if(all, [&](const auto& run) { return run["name"] == alone[0]["name"]; });
+  const auto same =
+      std::find_if(all.begin(), all.end(), [&](const auto& run) { return run["name"] == alone[0]["name"]; });
   ASSERT_NE(same, all.end());
   for (const char* field : {"growth_per_year", "max_drawdown", "end_wealth"}) {
     ASSERT_TRUE(alone[0].contains(field)) << field;
