@@ -77,7 +77,7 @@ export class FrontierView {
     if ([0, 1].every((k) => low[k] === this.low[k] && high[k] === this.high[k])) this.draw_lines();
     else this.draw();
     this.move();
-    change({ mark: place_of_return(corners, at), pin: null });
+    change({ mark: place_of_return(corners, at), pin: current().pin === "held" ? "held" : null });
   }
 
   /** Portfolios that lie on it, to go to. */
@@ -90,6 +90,7 @@ export class FrontierView {
       .map((one) => ({ one, place: this.place_of(one.weights) }))
       .filter(({ place }) => place !== null)
       .map(({ one, place }) => button(one.name, `Go to ${one.name}`, () => change({ mark: place! }))));
+    if (current().pin === "held") this.show(); // it is compared with what came with them
   }
 
   /** Where on the frontier a portfolio stands; null where it isn't on it. */

@@ -263,6 +263,7 @@ async function show_live(link: Link): Promise<void> {
   let view: FrontierView | null = null;
   let of: Study["estimate"] | null = null; // the estimate that the view is of
   let followed = false; // a link is followed once there is what it names
+  let is_free = location.hash === ""; // to compare with what is held, as no link says what with
   const show_frontier = () => {
     const { corners } = study;
     if (view && of === study.estimate && corners.length > 1) return view.renew(corners);
@@ -271,7 +272,7 @@ async function show_live(link: Link): Promise<void> {
     of = study.estimate;
     if (corners.length === 0) return;
     if (!followed) (followed = true), read_address(names_of(study), corners.length - 1);
-    else if (at !== null) change({ mark: Math.min(at, corners.length - 1), pin: null });
+    else if (at !== null) change({ mark: Math.min(at, corners.length - 1), pin: current().pin === "held" ? "held" : null });
   };
   const moved = (corners: Study["corners"]) => {
     study.corners = corners;
@@ -282,7 +283,10 @@ async function show_live(link: Link): Promise<void> {
     take(study, chapter, text);
     if (chapter.command === "frontier" && JSON.stringify(drawn) !== JSON.stringify(study.corners) || of !== study.estimate && chapter.command === "frontier") show_frontier();
     if (chapter.command === "frontier") view?.shade(study.sensitivity);
-    if (chapter.command === "weigh") view?.offer(study.portfolios, study.trading);
+    if (chapter.command === "weigh") {
+      view?.offer(study.portfolios, study.trading);
+      if (view && is_free && study.portfolios.some((one) => one.name === "current")) (is_free = false), change({ pin: "held" });
+    }
     tell(study);
     fill_section(made.get(chapter.command)!, chapter, study, names_of(study));
     if (chapter.command === "estimate") how.replaceChildren(...how_section(study).childNodes);

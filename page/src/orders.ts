@@ -16,6 +16,8 @@ export interface PageOrders {
   cost: number;
   wealth_after: number;
   cash_after: number;
+  /** What purchases were multiplied by so that cash stays at its floor. */
+  shrunk: number;
 }
 
 /** A smaller order is rounding; of the wealth. */
@@ -99,5 +101,6 @@ export function orders_to(trading: Trading, weights: Weights): PageOrders {
     cost: orders.reduce((total, one) => total + one.cost, 0),
     wealth_after: settled.after,
     cash_after: cash_left(settled, factor),
+    shrunk: factor,
   };
 }

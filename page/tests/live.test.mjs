@@ -200,8 +200,19 @@ describe("the live page", { skip: browser_path ? false : "there is no Chromium h
       await type("each holding", "each outside sector:bonds <= 15%");
       await computed();
       assert.equal(await page.locator("#frontier .problem:not(:empty)").count(), 0);
+      const beside = () => page.locator(".at-mark").textContent();
+      assert.match(await beside(), /Beside what is held: .* to trade/, "what is held is the first pin");
+      await page.getByRole("button", { name: "Take the pin off" }).click();
+      assert.doesNotMatch(await beside(), /Beside what is held/);
       await page.getByRole("button", { name: "Pin what is held" }).click();
-      assert.match(await page.locator(".at-mark").textContent(), /Beside what is held: .* to trade/);
+      const orders = () => page.locator(".orders tbody").textContent();
+      await page.locator("svg.frontier").focus();
+      await page.keyboard.press("End");
+      const before = await orders();
+      await type("each holding", "each outside sector:bonds <= 9%");
+      await computed();
+      assert.match(await beside(), /Beside what is held: .* to trade/, "under other limits it stays");
+      assert.notEqual(await orders(), before);
       assert.equal(await page.$$eval(".at-mark .bar", (bars) => bars.find((bar) => bar.textContent.includes("HOLLBOND")).lastChild.textContent !== ""), true);
     } finally {
       await page.close();

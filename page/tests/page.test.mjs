@@ -136,8 +136,9 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     cpSync(demo, copy, { recursive: true });
     const own = join(copy, "held.toml");
     const figure = (text) => Number(text.replaceAll(",", ""));
-    // Costs that hang on amounts; then also a cash floor, which makes purchases smaller, and a smallest order.
-    for (const more of ["", "cash_floor = \"4%\"\nsmallest_order = 60000"]) {
+    // Costs that hang on amounts; then also a cash floor and a smallest order; then sales that are too small to be made, so that purchases shrink.
+    let shrunk = 0;
+    for (const more of ["", "cash_floor = \"4%\"\nsmallest_order = 60000", "smallest_order = 2_200_000"]) {
       writeFileSync(own, readFileSync(mandate, "utf8").replace("[universe]", `[universe]\ncurrent = "held.csv"`).replace(/^(cash_floor|smallest_order).*$/gm, more === "" ? "$&" : "").replace("[rehearsal]", `[rehearsal]\n${more}`));
       run("report", "--mandate", own, "--out", join(folder, "held-study"), "--quiet");
       const other = await open(join(folder, "held-study", "study.html"));
@@ -150,7 +151,11 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
         await other.waitForFunction((text) => document.querySelector(".at-mark .headline b").textContent === text, percent(gain));
         const rows = await other.$$eval(".orders tbody tr", (lines) => lines.map((line) => [...line.cells].map((cell) => cell.textContent)));
         const said = await other.locator(".orders p").first().textContent();
-        const { orders } = result("weigh", "--mandate", own, "--split", "2023-01-02", "--aim", `target-return=${(100 * gain).toFixed(10)}%`, "--orders", join(folder, "o.csv"));
+        const words = ["weigh", "--mandate", own, "--split", "2023-01-02", "--aim", `target-return=${(100 * gain).toFixed(10)}%`, "--orders", join(folder, "o.csv")];
+        const { orders } = result(...words);
+        const less = (text) => /Purchases are ([\d.]+%) of/.exec(text)?.[1];
+        shrunk += less(run(...words, "--wide")) === undefined ? 0 : 1;
+        assert.equal(less(await other.locator(".orders").last().textContent()), less(run(...words, "--wide")), "that cash would not last is said by both");
         assert.deepEqual(rows.map(([asset, side]) => [asset, side]), orders.orders.map(({ asset, side }) => [asset, side]), `${more}, ${mark}`);
         rows.forEach(([asset, , value, units, price, cost], k) => {
           const one = orders.orders[k];
@@ -163,6 +168,7 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
       }
       await other.close();
     }
+    assert.ok(shrunk > 0);
   });
 
   test("what else might have come of the baseline is a fan by day, the tool's", async () => {
