@@ -199,6 +199,15 @@ void check_outputs(const Options& options, const Mandate& mandate) {
   }
   if (options.command == "rehearse" && !options.runs.empty()) outputs.emplace_back(options.runs);
   for (const auto& figure : options.figures) outputs.emplace_back(figure.substr(figure.find(':') + 1));
+  for (auto one = outputs.begin(); one != outputs.end(); ++one) {
+    const auto name = fs::weakly_canonical(fs::absolute(*one), unknown);
+    const auto same = [&](const fs::path& other) { return fs::weakly_canonical(fs::absolute(other), unknown) == name; };
+    const bool pipe = fs::exists(*one, unknown) && !fs::is_regular_file(*one, unknown);
+    if (!pipe && std::any_of(outputs.begin(), one, same)) {
+      throw InputError(Where::in_file(one->string()), "two outputs of this run would be written to it",
+                       "Give each a name of its own");
+    }
+  }
   for (const auto& input : inputs_of(options, mandate)) {
     const bool folder = fs::is_directory(input, unknown);
     for (const auto& output : outputs) {

@@ -24,7 +24,14 @@ void add_figure(Delivery& delivery, const std::string& figure) {
   const auto& chapter = delivery.chapter;
   const auto place = fmt::format("--figure {}", figure);
   const auto colon = figure.find(':');
+  std::vector<std::string> names;
+  for (const auto& chart : chapter.charts) names.push_back(chart.name);
   if (colon == std::string::npos) {
+    const auto sign = figure.find('=');
+    if (sign != std::string::npos && find_name(figure.substr(0, sign), names)) {
+      throw InputError(place, "a colon stands between a figure's name and its file",
+                       fmt::format("Write {}:{}", figure.substr(0, sign), figure.substr(sign + 1)));
+    }
     if (chapter.charts.empty()) throw InputError(place, "there is nothing to draw", "Leave --figure out");
     delivery.figures.push_back(chapter.charts.front());
     delivery.figure_files.push_back(figure);
@@ -37,8 +44,6 @@ void add_figure(Delivery& delivery, const std::string& figure) {
     notice.where = place;
     throw InputError(notice);
   }
-  std::vector<std::string> names;
-  for (const auto& chart : chapter.charts) names.push_back(chart.name);
   const auto found = find_name(name, names);
   if (!found) throw InputError(place, fmt::format("there is no figure '{}'", name), did_you_mean(name, names));
   delivery.figures.push_back(chapter.charts[*found]);

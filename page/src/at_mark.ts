@@ -9,7 +9,7 @@ import { current, toggle } from "./state";
 
 /** What leads there from what is held now. */
 export function orders_view(trading: Trading, weights: Weights, currency: string): HTMLElement {
-  const { orders, cost, wealth_after, cash_after, shrunk } = orders_to(trading, weights);
+  const { orders, cost, wealth_after, cash_after, scaled, shrunk, shortfall } = orders_to(trading, weights);
   const box = element("div", {}, element("h3", {}, "Orders that lead here from what is held"));
   if (orders.length === 0) {
     box.append(element("p", { class: "quiet" }, "None: it is held already, or nothing is as large as the smallest order."));
@@ -24,7 +24,9 @@ export function orders_view(trading: Trading, weights: Weights, currency: string
     element("p", {}, `They cost ${money(cost)}${currency === "" ? "" : ` ${currency}`}, ${basis_points(cost / trading.wealth).replace("+", "")} of ${money(trading.wealth)}; ${money(wealth_after)} is left, ${money(cash_after)} of it cash.`),
     element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": "Orders from what is held" }, element("table", {}, element("thead", {}, element("tr", {}, ...head)), element("tbody", {}, ...rows))),
     element("p", { class: "quiet" }, `At prices of ${days.length === 1 ? days[0] : `${days[0]} to ${days.at(-1)}`}.${trading.in_lots ? " Units are not rounded to lots here; weigh --orders does." : ""}`));
+  if (scaled < 1) box.append(element("p", {}, `The weights leave less than the floor of cash; they go to ${percent(scaled)} of what they are, in proportion.`));
   if (shrunk < 1) box.append(element("p", {}, `Purchases are ${percent(shrunk)} of what the weights ask for, as cash would not last.`));
+  if (shortfall > 1e-9 * trading.wealth) box.append(element("p", {}, `Cash ends ${money(shortfall)} below its floor: nothing is bought that could be less.`));
   return box;
 }
 

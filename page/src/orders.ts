@@ -16,8 +16,12 @@ export interface PageOrders {
   cost: number;
   wealth_after: number;
   cash_after: number;
+  /** What the weights were multiplied by so that they leave the floor of cash. */
+  scaled: number;
   /** What purchases were multiplied by so that cash stays at its floor. */
   shrunk: number;
+  /** Cash below its floor where no purchase is left to make smaller. */
+  shortfall: number;
 }
 
 /** A smaller order is rounding; of the wealth. */
@@ -101,6 +105,8 @@ export function orders_to(trading: Trading, weights: Weights): PageOrders {
     cost: orders.reduce((total, one) => total + one.cost, 0),
     wealth_after: settled.after,
     cash_after: cash_left(settled, factor),
+    scaled: scale,
     shrunk: factor,
+    shortfall: Math.max(0, floor * settled.after - cash_left(settled, factor)),
   };
 }

@@ -191,7 +191,10 @@ class Trading {
 
   [[nodiscard]] double factor() const { return factor_; }
   [[nodiscard]] const Eigen::VectorXd& held() const { return held_; }
-  [[nodiscard]] double shortfall() const { return std::max(0.0, floor_at(after_) - cash_after()); }
+  [[nodiscard]] double shortfall() const {
+    const double below = floor_at(after_) - cash_after();
+    return below >= rounding_order * wealth_ ? below : 0;  // cash at its floor is as near as orders are exact
+  }
 
  private:
   void settle() {

@@ -12,6 +12,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "rehearsal/calendar.hpp"
+#include "rehearsal/cash_floor.hpp"
 #include "rehearsal/chain.hpp"
 #include "rehearsal/market.hpp"
 #include "rehearsal/measures.hpp"
@@ -26,8 +27,7 @@ constexpr std::size_t rows_between_looks = 256;  // at the stop check
 
 /// The targets, made smaller where they would not leave the floor of cash.
 Eigen::VectorXd above_floor(const Eigen::VectorXd& targets, double floor) {
-  const double sum = targets.sum();
-  return floor > 0 && sum > 1 - floor ? Eigen::VectorXd(targets * ((1 - floor) / sum)) : targets;
+  return targets * scale_above_floor(targets, floor);
 }
 
 TradeTerms with_costs(TradeTerms terms, std::size_t assets) {

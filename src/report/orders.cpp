@@ -39,10 +39,17 @@ Json orders_json(const OrderList& list) {
                       {"weight_before", order.weight_before},
                       {"weight_after", order.weight_after}});
   }
-  return {{"portfolio", list.portfolio},         {"orders", orders},
-          {"wealth_before", list.wealth_before}, {"wealth_after", list.wealth_after},
-          {"cost", list.cost.total()},           {"turnover", list.turnover},
-          {"cash_before", list.cash_before},     {"cash_after", list.cash_after}};
+  return {{"portfolio", list.portfolio},
+          {"orders", orders},
+          {"wealth_before", list.wealth_before},
+          {"wealth_after", list.wealth_after},
+          {"cost", list.cost.total()},
+          {"turnover", list.turnover},
+          {"cash_before", list.cash_before},
+          {"cash_after", list.cash_after},
+          {"scaled", list.scaled},
+          {"shrunk", list.shrunk},
+          {"shortfall", list.shortfall}};
 }
 
 Table orders_table(const OrderList& list, const std::string& currency) {
@@ -66,6 +73,11 @@ Table orders_table(const OrderList& list, const std::string& currency) {
   table.notes.emplace_back(fmt::format("They cost {}; cash goes from {} to {}; turnover {}",
                                        shown(list.cost.total(), Format::money), shown(list.cash_before, Format::money),
                                        shown(list.cash_after, Format::money), percent_text(list.turnover)));
+  if (list.scaled < 1) {
+    table.notes.emplace_back(
+        fmt::format("The weights leave less than the floor of cash; they go to {} of what they are, in proportion",
+                    percent_text(list.scaled)));
+  }
   if (list.shrunk < 1) {
     table.notes.emplace_back(
         fmt::format("Purchases are {} of what the weights ask for, as cash would not last", percent_text(list.shrunk)));

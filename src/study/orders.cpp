@@ -8,6 +8,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/rehearsal/ledger.hpp"
+#include "rehearsal/cash_floor.hpp"
 #include "rehearsal/market.hpp"
 #include "rehearsal/tolerances.hpp"
 #include "study/unit_price.hpp"
@@ -59,10 +60,9 @@ OrderList orders_to(const Universe& universe, const Basis& basis, const Allocati
                     const Settings& settings) {
   const auto now = trading_now(universe, basis, settings);
   const auto& prices = now.day.prices;
-  Destination there{portfolio.weights};
-  const double most = 1 - settings.cash_floor, sum = there.weights.sum();
-  if (settings.cash_floor > 0 && sum > most) there.weights *= most / sum;
   OrderList list;
+  list.scaled = scale_above_floor(portfolio.weights, settings.cash_floor);
+  const Destination there{portfolio.weights * list.scaled};
   list.portfolio = portfolio.name;
   list.cash_before = now.held.cash;
   auto ledger = now.held;

@@ -76,6 +76,27 @@ TEST(Orders, KeepLotsTheSmallestOrderAndTheFloorOfCash) {
   EXPECT_NEAR(large.cash_after, 0.02 * large.wealth_after, 1e-8);
 }
 
+TEST(Orders, SayByHowMuchWeightsAreMadeSmallerForTheFloorOfCash) {
+  Held held;
+  held.settings.cash_floor = 0.02;
+  const auto whole = held.to(0.5, 0.5);
+  EXPECT_NEAR(whole.scaled, 0.98, 1e-15);
+  EXPECT_NEAR(whole.orders[0].weight_after, 0.49, 1e-12);
+  EXPECT_NEAR(whole.cash_after, 200, 1e-9);
+  EXPECT_EQ(whole.shortfall, 0);
+  for (int step = 0; step < 200; ++step) {  // whatever the last bits
+    held.settings.cash_floor = 0.001 + 0.0007 * step;
+    held.settings.costs = {CostClass::parse(std::to_string(step % 50) + "bp", "")};
+    EXPECT_EQ(held.to(0.3 + 0.002 * step, 0.6).shortfall, 0) << step;
+  }
+  held.settings.costs.clear();
+  held.settings.cash_floor = 0.02;
+  EXPECT_EQ(held.to(0.5, 0.48).scaled, 1) << "the floor is left already";
+  EXPECT_NEAR(held.to(0.5, 0.7).scaled, 0.98 / 1.2, 1e-15) << "borrowed weights leave it too";
+  held.settings.cash_floor = 0;
+  EXPECT_EQ(held.to(0.5, 0.7).scaled, 1) << "there is no floor";
+}
+
 TEST(Orders, SayWhatIsMissing) {
   Held held;
   held.sources.current.reset();

@@ -94,6 +94,30 @@ TEST(Outputs, NeverTakeThePlaceOfAnInput) {
   EXPECT_EQ(with("--json out.json --csv tables").code, 0);
 }
 
+TEST(Outputs, NeverTakeThePlaceOfEachOther) {
+  const Folder folder;
+  fs::create_directory(folder / "sub");
+  const auto with = [&](const std::string& outputs) {
+    return run(fmt::format("cd {} && {} {} --quiet {}", folder.path().string(), tool, describe, outputs));
+  };
+  for (const char* outputs : {"--json a.json --xlsx a.json", "--figure bars:a.svg --figure growth:sub/../a.svg",
+                              "--json a.svg --figure a.svg"}) {
+    const auto said = with(outputs);
+    EXPECT_EQ(said.code, 1) << outputs;
+    EXPECT_THAT(said.err, HasSubstr("two outputs of this run would be written to it")) << outputs;
+  }
+  EXPECT_EQ(with("--json /dev/null --xlsx b.xlsx --figure bars:b.svg").code, 0);
+}
+
+TEST(Outputs, AFigureWhoseNameEndsWithoutAColonIsAskedAbout) {
+  const Folder folder;
+  const auto said =
+      run("cd " + folder.path().string() + " && " + tool + " " + describe + " --quiet --figure bars=a.svg");
+  EXPECT_EQ(said.code, 1);
+  EXPECT_THAT(said.err, HasSubstr("Write bars:a.svg"));
+  EXPECT_EQ(run("cd " + folder.path().string() + " && " + tool + " " + describe + " --quiet --figure a=b.svg").code, 0);
+}
+
 TEST(Outputs, StandardOutputThatIsFullOrGoneIsAnError) {
   for (const std::string& arguments : {describe, describe + " --quiet --json -", std::string("--help")}) {
     const auto said = run("( " + tool + " " + arguments + " > /dev/full )");

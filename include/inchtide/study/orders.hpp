@@ -55,6 +55,7 @@ struct INCHTIDE_API OrderList {
   double wealth_before = 0, wealth_after = 0, cash_before = 0, cash_after = 0;
   OrderCost cost;
   double turnover = 0;
+  double scaled = 1;     ///< what the portfolio's weights were multiplied by so that they leave the floor of cash
   double shrunk = 1;     ///< what purchases were multiplied by so that cash stays at its floor
   double shortfall = 0;  ///< cash below its floor where no purchase was left to make smaller
 };
