@@ -239,7 +239,7 @@ const char* word_of(Limit::Kind kind) {
 void check_keyword(const Limit& limit, const Where& where) {
   const auto known = std::ranges::find(keywords, limit.kind, &Keyword::kind);
   if (known == keywords.end()) return;
-  const bool equal = limit.lower && limit.upper && *limit.lower == *limit.upper;
+  const bool equal = limit.is_equality();
   const bool fits = known->lower && known->upper ? equal : (limit.lower ? known->lower : known->upper) && !equal;
   if (!fits || (limit.lower && limit.upper && !equal)) {
     throw InputError(where, fmt::format("{} cannot be bounded this way: {}", known->word, known->why),

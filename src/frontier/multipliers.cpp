@@ -67,10 +67,7 @@ class Way {
   }
 
  private:
-  bool is_equality(int limit) const {
-    const auto& own = bounds_.limits[std::size_t(limit)];
-    return own.lower && own.upper && *own.lower == *own.upper;
-  }
+  bool is_equality(int limit) const { return bounds_.limits[std::size_t(limit)].is_equality(); }
 
   void add(int limit, double price, double noise) {
     if (limit >= 0 && std::abs(price) > noise) sums_[limit] += price;

@@ -74,17 +74,12 @@ class Binding {
     std::vector<BindingLimit> binding;
     for (const auto& [limit, price] : raised_by_) {
       if (limit < 0) continue;
-      binding.push_back(is_equality(limit) ? equality(limit, price) : one_sided(limit));
+      binding.push_back(limits_[std::size_t(limit)].is_equality() ? equality(limit, price) : one_sided(limit));
     }
     return binding;
   }
 
  private:
-  bool is_equality(int limit) const {
-    const auto& own = limits_[std::size_t(limit)];
-    return own.lower && own.upper && *own.lower == *own.upper;
-  }
-
   /// What raising each limit that is touched adds to variance / 2 - lambda m'w (or a ceiling takes off), and what
   /// loosening takes off.
   void gather() {

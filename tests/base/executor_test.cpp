@@ -109,6 +109,17 @@ TEST(Executor, APieceIsNotBrokenIntoByAnotherOfTheSameCall) {
   EXPECT_FALSE(broken);
 }
 
+TEST(Executor, BeginsNothingBehindAFailure) {
+  std::atomic<int> begun = 0;
+  const auto fails_at_first = [&](std::size_t index) {
+    ++begun;
+    if (index == 0) throw InputError("first", "it fails");
+    std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  };
+  EXPECT_THROW(Executor(2).each(1000, fails_at_first), InputError);
+  EXPECT_LT(begun, 500);
+}
+
 TEST(Executor, StopsBetweenPieces) {
   for (int threads : {1, 2}) {
     std::atomic<int> begun = 0;

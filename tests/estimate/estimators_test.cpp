@@ -385,6 +385,25 @@ TEST(Estimators, BayesSteinShrinksToTheMinimumVariancePortfoliosMean) {
               HasSubstr("7 returns for 5 assets are too few"));
 }
 
+TEST(Estimators, BayesSteinHasTheSameIntensityInAnyUnit) {
+  const auto x = returns_of(48, 5, 22);
+  const auto intensity = [&](double unit) {
+    return *estimated_by(unit * x, "bayes-stein", "sample").expected_intensity;
+  };
+  for (double unit : {1e-6, 1e-3, 1e3}) EXPECT_NEAR(intensity(unit), intensity(1), 1e-9) << unit;
+}
+
+TEST(Estimators, BayesSteinRefusesWhatHasNoInverse) {
+  const auto singular = HasSubstr("the covariance is singular, and this method needs its inverse");
+  Eigen::MatrixXd twins = returns_of(48, 5, 22);
+  twins.col(4) = twins.col(1);
+  EXPECT_THAT(message_of([&] { estimated_by(twins, "bayes-stein", "sample"); }), singular);
+  Eigen::MatrixXd still = returns_of(48, 5, 22);
+  still.col(0).setZero();
+  EXPECT_THAT(message_of([&] { estimated_by(still, "bayes-stein", "sample"); }), singular);
+  EXPECT_THAT(message_of([&] { estimated_by(Eigen::MatrixXd::Zero(48, 5), "bayes-stein", "sample"); }), singular);
+}
+
 TEST(Estimators, GeometricMeansCompound) {
   Eigen::MatrixXd x(12, 1);
   x << 0.1, -0.05, 0.02, 0.03, -0.08, 0.04, 0.01, 0, 0.06, -0.02, 0.05, -0.01;

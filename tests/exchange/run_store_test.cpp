@@ -4,7 +4,6 @@
 
 #include <gmock/gmock.h>
 #include <signal.h>
-#include <sqlite3.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -12,12 +11,14 @@
 
 #include "support/messages.hpp"
 #include "support/process.hpp"
+#include "support/sql.hpp"
 
 namespace inchtide::exchange {
 namespace {
 
 using test::Folder;
 using test::message_of;
+using test::run_sql;
 using testing::AllOf;
 using testing::ElementsAre;
 using testing::HasSubstr;
@@ -176,24 +177,17 @@ TEST(RunStore, MergesWhatAnotherHasAndSaysWhatDiffers) {
   EXPECT_EQ(store.merge(folder / "part.runs").taken, 0u);
 }
 
-void spoil(const std::filesystem::path& path, const char* sql) {
-  sqlite3* connection = nullptr;
-  ASSERT_EQ(sqlite3_open(path.c_str(), &connection), SQLITE_OK);
-  EXPECT_EQ(sqlite3_exec(connection, sql, nullptr, nullptr, nullptr), SQLITE_OK);
-  sqlite3_close(connection);
-}
-
 TEST(RunStore, RefusesFilesOfAnythingElse) {
   const Folder folder;
   const auto opened = [&](const char* name) { return message_of([&] { RunStore(folder / name, RunAccess::read); }); };
   EXPECT_THAT(opened("none.runs"), AllOf(HasSubstr("none.runs"), HasSubstr("no such store")));
-  spoil(folder / "other.db", "CREATE TABLE x (y)");
+  run_sql(folder / "other.db", "CREATE TABLE x (y)");
   EXPECT_THAT(opened("other.db"), HasSubstr("no store of rehearsals"));
   folder.write("text.runs", "asset,weight\nKELPFARM,1\nand more than a header has, so that nobody takes it for one\n");
   EXPECT_THAT(opened("text.runs"), HasSubstr("text.runs"));
   { RunStore(folder / "new.runs", RunAccess::write).put(kept("a", 1), "x"); }
   EXPECT_EQ(opened("new.runs"), "nothing was thrown");
-  spoil(folder / "new.runs", "PRAGMA user_version = 9");
+  run_sql(folder / "new.runs", "PRAGMA user_version = 9");
   EXPECT_THAT(opened("new.runs"), AllOf(HasSubstr("another version"), HasSubstr("format 9")));
   RunStore store(folder / "good.runs", RunAccess::write);
   EXPECT_THAT(message_of([&] { (void)store.merge(folder / "other.db"); }), HasSubstr("no store of rehearsals"));

@@ -9,12 +9,14 @@
 
 #include "support/messages.hpp"
 #include "support/process.hpp"
+#include "support/sql.hpp"
 
 namespace inchtide::exchange {
 namespace {
 
 using test::Folder;
 using test::message_of;
+using test::run_sql;
 using testing::ElementsAre;
 using testing::HasSubstr;
 using Access = PriceStore::Access;
@@ -33,14 +35,6 @@ BarHistory bars_of(const std::string& asset, int first, int rows, double level =
   }
   bars.days = days;
   return bars;
-}
-
-void run_sql(const std::filesystem::path& path, const char* sql) {
-  sqlite3* connection = nullptr;
-  ASSERT_EQ(sqlite3_open(path.c_str(), &connection), SQLITE_OK);
-  char* message = nullptr;
-  EXPECT_EQ(sqlite3_exec(connection, sql, nullptr, nullptr, &message), SQLITE_OK) << message;
-  sqlite3_close(connection);
 }
 
 TEST(Store, TakesNoDayThatItsKeyHasNoRoomFor) {

@@ -189,15 +189,7 @@ TEST(BentLimits, RandomProblemsAgreeWithTryingEveryActiveSet) {
                      bottom = frontier.corners().back().expected_return;
         portfolios.push_back(frontier.at_return(0.37 * top + 0.63 * bottom));
       }
-      for (const auto& portfolio : portfolios) {
-        const auto& w = portfolio.weights;
-        const double objective = w.dot(problem.estimate.covariance.product(w)) / 2 -
-                                 portfolio.lambda * problem.estimate.expected_return.dot(w);
-        const double least = double(test::least_by_enumeration(problem, portfolio.lambda));
-        if (std::isinf(least)) continue;  // every combination was singular
-        EXPECT_NEAR(objective, least, 1e-9 * (1 + std::abs(least))) << round;
-        ++compared;
-      }
+      compared += test::expect_least(problem, portfolios, round);
     } catch (const InfeasibleLimits&) {
       EXPECT_TRUE(std::isinf(test::least_by_enumeration(problem, 0))) << round << " has a solution";
       ++infeasible;

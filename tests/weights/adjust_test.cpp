@@ -10,6 +10,7 @@
 #include "inchtide/weights/allocation.hpp"
 #include "inchtide/weights/sensitivity.hpp"
 #include "inchtide/weights/weight_list.hpp"
+#include "support/five.hpp"
 #include "support/limits.hpp"
 #include "support/messages.hpp"
 #include "support/problems.hpp"
@@ -23,23 +24,7 @@ using test::limits_of;
 using test::message_of;
 using testing::HasSubstr;
 
-const std::vector<std::string> assets = {"TIDEMILL", "GALEWORK", "KELPFARM", "HOLLBOND", "BILLFUND"};
-
-Tags tags() {
-  Tags tags;
-  tags.columns = {"sector"};
-  tags.assets = assets;
-  tags.rows = {{"power"}, {"power"}, {"food"}, {"bonds"}, {"bonds"}};
-  return tags;
-}
-
-Estimate five_assets() {
-  std::mt19937_64 random(91);
-  auto estimate = test::random_problem(random, 5, {}).estimate;
-  estimate.assets = assets;
-  estimate.expected_return = (Eigen::VectorXd(5) << 0.09, 0.07, 0.06, 0.03, 0.02).finished();
-  return estimate;
-}
+const auto& assets = test::five;
 
 // ---- moved inside ---------------------------------------------------------------------------------------------------
 
@@ -52,8 +37,9 @@ TEST(NearestWithin, CapsInClosedForm) {
 }
 
 TEST(NearestWithin, NoRandomWeightsWithinLieNearer) {
-  const auto bounds = bounds_of(limits_of({"sector:power <= 30%", "each <= 35%", "KELPFARM >= 5%"}), assets, tags());
-  const auto frontier = trace_frontier(five_assets(), bounds);
+  const auto bounds =
+      bounds_of(limits_of({"sector:power <= 30%", "each <= 35%", "KELPFARM >= 5%"}), assets, test::tags_of_five());
+  const auto frontier = trace_frontier(test::estimate_of_five(), bounds);
   const Eigen::VectorXd from = Eigen::VectorXd::Constant(5, 0.2);
   const Eigen::VectorXd moved = nearest_within(bounds, from);
   EXPECT_NEAR(moved.sum(), 1, 1e-12);
@@ -86,10 +72,16 @@ TEST(Rounding, KeepsTheSumAndGivesStepsToTheLargestRemainders) {
 
 TEST(Mixes, AreEqualWithinEachPart) {
   const Eigen::VectorXd expected = (Eigen::VectorXd(5) << 0.2, 0.2, 0.2, 0.2, 0.2).finished();
-  EXPECT_LT((mixed_weights("sector:bonds=40%, rest=60%", assets, tags()) - expected).cwiseAbs().maxCoeff(), 1e-15);
+  EXPECT_LT(
+      (mixed_weights("sector:bonds=40%, rest=60%", assets, test::tags_of_five()) - expected).cwiseAbs().maxCoeff(),
+      1e-15);
   const Eigen::VectorXd single = (Eigen::VectorXd(5) << 0.15, 0.15, 0, 0, 0.7).finished();
-  EXPECT_LT((mixed_weights("billfund=70%,sector:power=30%", assets, tags()) - single).cwiseAbs().maxCoeff(), 1e-15);
-  const auto complaint = [](const char* text) { return message_of([&] { mixed_weights(text, assets, tags()); }); };
+  EXPECT_LT(
+      (mixed_weights("billfund=70%,sector:power=30%", assets, test::tags_of_five()) - single).cwiseAbs().maxCoeff(),
+      1e-15);
+  const auto complaint = [](const char* text) {
+    return message_of([&] { mixed_weights(text, assets, test::tags_of_five()); });
+  };
   EXPECT_THAT(complaint("sector:bonds=40%"), HasSubstr("its parts sum to 40%"));
   EXPECT_THAT(complaint("sector:bonds=40%, HOLLBOND=60%"), HasSubstr("HOLLBOND is in two parts"));
   EXPECT_THAT(complaint("sector:bond=40%, rest=60%"), HasSubstr("no asset is in 'sector:bond'"));
@@ -99,7 +91,7 @@ TEST(Mixes, AreEqualWithinEachPart) {
 }
 
 TEST(Sweep, RunsFromOneAssetToTheOther) {
-  const auto estimate = five_assets();
+  const auto estimate = test::estimate_of_five();
   const auto points = sweep(estimate, 0, 3, 0.25, 0.01);
   ASSERT_EQ(points.size(), 5u);
   EXPECT_EQ(points.front().first, 0);
@@ -117,7 +109,7 @@ TEST(Sweep, RunsFromOneAssetToTheOther) {
 // ---- blends and the lower half --------------------------------------------------------------------------------------
 
 TEST(Blends, LieOnTheCapitalMarketLine) {
-  const auto estimate = five_assets();
+  const auto estimate = test::estimate_of_five();
   const auto frontier = trace_frontier(estimate, Limits{});
   const auto best = frontier.maximum_sharpe(0.01);
   const auto half = choose(frontier, Aim{Aim::Kind::blend_volatility, best.portfolio.volatility / 2}, 0.01);
@@ -177,7 +169,7 @@ LimitFacts trading_from(const Eigen::VectorXd& current, double rate) {
 }
 
 TEST(TradingCosts, ComeOffBudgetAndReturn) {
-  const auto estimate = five_assets();
+  const auto estimate = test::estimate_of_five();
   const Eigen::VectorXd now = Eigen::VectorXd::Constant(5, 0.2);
   const auto facts = trading_from(now, 0.01);
   const auto frontier = trace_frontier(estimate, Limits{}, facts);
@@ -194,7 +186,7 @@ TEST(TradingCosts, ComeOffBudgetAndReturn) {
 
 TEST(TradingCosts, AnswersBeatEveryNeighbour) {
   // The aim itself, without any of the solver's algebra: move between two assets, pay, compare.
-  const auto estimate = five_assets();
+  const auto estimate = test::estimate_of_five();
   const Eigen::VectorXd now = (Eigen::VectorXd(5) << 0.5, 0, 0.2, 0.3, 0).finished();
   const auto facts = trading_from(now, 0.004);
   const auto frontier = trace_frontier(estimate, Limits{}, facts);
@@ -225,7 +217,7 @@ TEST(TradingCosts, AnswersBeatEveryNeighbour) {
 }
 
 TEST(TradingCosts, SmallGainsAreNotTradedFor) {
-  const auto estimate = five_assets();
+  const auto estimate = test::estimate_of_five();
   const auto best = trace_frontier(estimate, Limits{}).at_lambda(0.3).weights;
   Eigen::VectorXd near = best;  // a little off the best weights: trading costs more than it brings
   near[0] -= 0.002;

@@ -78,6 +78,7 @@ struct INCHTIDE_API Limit {
 
   /// The asset that it bounds, where it bounds a single one; else empty.
   [[nodiscard]] std::string asset() const;
+  [[nodiscard]] bool is_equality() const { return lower && upper && *lower == *upper; }
 
   /// Reads a limit. Names ignore case; quotes protect a code with other characters (`'BB-A' <= 5%`), and `asset:each`
   /// one that reads like a keyword.
