@@ -3,18 +3,32 @@
 #include <fmt/format.h>
 #include <utf8.h>
 
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "inchtide/base/errors.hpp"
 
 namespace inchtide {
 namespace {
 
+/// Characters that show nothing: two names that differ in them look the same.
+constexpr std::pair<char32_t, char32_t> unseen[] = {
+    {0x00, 0x1F},        // control characters
+    {0x7F, 0x9F},        // and those of Latin 1
+    {0xAD, 0xAD},        // a hyphen that shows at the end of a line alone
+    {0x61C, 0x61C},      // direction
+    {0x200B, 0x200B},    // a space without width
+    {0x200E, 0x200F},    // direction
+    {0x2028, 0x202E},    // separators of lines and paragraphs, direction
+    {0x2060, 0x206F},    // joins, signs of formulas, direction
+    {0xFEFF, 0xFEFF},    // byte order
+    {0xFFF9, 0xFFFB},    // notes between lines
+    {0xE0000, 0xE007F},  // tags
+};
+
 bool is_unseen(char32_t c) {
-  const bool control = c < 0x20 || (c >= 0x7F && c < 0xA0);
-  const bool separator = c == 0x2028 || c == 0x2029;
-  const bool direction = c == 0x200E || c == 0x200F || (c >= 0x202A && c <= 0x202E) || (c >= 0x2066 && c <= 0x2069);
-  return control || separator || direction || c == 0xFEFF;
+  return std::ranges::any_of(unseen, [&](const auto& range) { return range.first <= c && c <= range.second; });
 }
 
 }  // namespace

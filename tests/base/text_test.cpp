@@ -42,6 +42,24 @@ TEST(Names, MayHoldTheNeighboursOfControlCharacters) {
   EXPECT_THAT(*fault_of_name("\x7F", 64), HasSubstr("U+007F"));
 }
 
+TEST(Names, ThatDifferInWhatShowsNothingCannotBe) {
+  const auto utf8 = [](char32_t c) {
+    if (c < 0x80) return std::string{char(c)};
+    if (c < 0x800) return std::string{char(0xC0 | c >> 6), char(0x80 | (c & 0x3F))};
+    if (c < 0x10000) return std::string{char(0xE0 | c >> 12), char(0x80 | (c >> 6 & 0x3F)), char(0x80 | (c & 0x3F))};
+    return std::string{char(0xF0 | c >> 18), char(0x80 | (c >> 12 & 0x3F)), char(0x80 | (c >> 6 & 0x3F)),
+                       char(0x80 | (c & 0x3F))};
+  };
+  for (char32_t c : {0x00,   0x1F,   0x7F,   0x9F,   0xAD,   0x61C,  0x200B, 0x200E, 0x200F,  0x2028,
+                     0x2029, 0x202A, 0x202E, 0x2060, 0x2066, 0x2069, 0xFEFF, 0xFFF9, 0xE0001, 0xE007F}) {
+    EXPECT_TRUE(fault_of_name("KELP" + utf8(c) + "FARM", 64)) << std::hex << std::uint32_t(c);
+  }
+  // Letters of some scripts are joined and kept apart by 200C and 200D.
+  for (char32_t c : {0x20, 0x7E, 0xA0, 0xAC, 0xAE, 0x61B, 0x200C, 0x200D, 0x2027, 0x202F, 0x205F, 0xFEFE, 0xFFFC}) {
+    EXPECT_FALSE(fault_of_name("KELP" + utf8(c) + "FARM", 64)) << std::hex << std::uint32_t(c);
+  }
+}
+
 TEST(Names, AreCountedInCharacters) {
   std::string word;
   for (int k = 0; k < 64; ++k) word += "ø";

@@ -250,6 +250,8 @@ TEST(Estimate, AveragesTheCorrelationsThatThereAre) {
   estimate.covariance = Covariance::dense(s);
   estimate.expected_return = Eigen::Vector4d::Zero();
   EXPECT_NEAR(estimate.average_correlation(), 0.2, 1e-15);  // of three pairs: one asset has no volatility
+  estimate.covariance = Covariance::dense(1e-6 * s);
+  EXPECT_NEAR(estimate.average_correlation(), 0.2, 1e-14) << "in any unit";
   estimate.covariance = Covariance::dense(Eigen::MatrixXd::Identity(1, 1));
   EXPECT_TRUE(std::isnan(estimate.average_correlation()));
 }
