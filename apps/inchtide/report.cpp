@@ -67,8 +67,8 @@ struct Pictures {
   std::size_t in_the_page = 0;  // and there alone
 };
 
-/// The charts of a chapter that are drawn as pictures: those of single assets only where they are few, and one that
-/// stands under a plain name too under its own.
+/// The charts of a chapter that are drawn as pictures: those of single assets only where they are few (and none of
+/// those that are one of many), and one that stands under a plain name too under its own.
 Pictures pictures_of(const report::Chapter& chapter) {
   const auto& charts = chapter.charts;
   const auto is_one_of_many = [&](const report::Chart& chart) {
@@ -79,12 +79,14 @@ Pictures pictures_of(const report::Chapter& chapter) {
   };
   Pictures pictures;
   for (const auto& chart : charts) {
+    if (!chart.picture) continue;
     if (is_one_of_many(chart)) {
       ++pictures.in_the_page;
       continue;
     }
     const bool twice = std::ranges::any_of(charts, [&](const report::Chart& other) {
-      return other.name.starts_with(chart.name + "-") && other.title == chart.title && !is_one_of_many(other);
+      return other.picture && other.name.starts_with(chart.name + "-") && other.title == chart.title &&
+             !is_one_of_many(other);
     });
     if (!twice) pictures.drawn.push_back(chart);
   }

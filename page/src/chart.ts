@@ -8,7 +8,7 @@ import { CanvasRenderer, SVGRenderer } from "echarts/renderers";
 
 import type { Chart } from "./data";
 import { button, element, save } from "./dom";
-import { all_series, Drawing, ground, is_over_days, ms_of_a_day, type Option, place_text, shade } from "./drawing";
+import { all_series, Drawing, ground, is_over_days, ms_of_a_day, type Option, pick_of, place_text, shade } from "./drawing";
 import { by_scale, day } from "./format";
 import { at_end, change, current, listen, toggle } from "./state";
 
@@ -60,7 +60,7 @@ export class ChartView {
 
   constructor(
     private chart: Chart,
-    private readonly assets: Set<string>,
+    private readonly known: Set<string>,
     private readonly benchmark: string,
     private readonly more: More = {},
   ) {
@@ -84,7 +84,7 @@ export class ChartView {
     this.box = element(
       "figure", { class: "chart", id: `chart-${chart.name}` },
       element("figcaption", {}, element("b", {}, chart.title), " ", element("span", { class: "quiet" }, chart.subtitle), tools),
-      this.plot, key_of(chart, assets, more.open ?? (() => null)), this.read_out,
+      this.plot, key_of(chart, known, more.open ?? (() => null)), this.read_out,
     );
     const seen = new IntersectionObserver((seen) => seen.some((one) => one.isIntersecting) && draw_when_idle(this), { rootMargin: "400px" });
     seen.observe(this.plot);
@@ -128,8 +128,10 @@ export class ChartView {
         if (i !== j) this.more.cell(heat.names[j]!, heat.names[i]!);
         return;
       }
-      const name = (event.data as { name?: string } | undefined)?.name ?? event.seriesName ?? "";
-      if (this.assets.has(name)) toggle(name);
+      const hit = all_series(this.chart)[event.seriesIndex ?? 0]?.series;
+      const label = (event.data as { name?: string } | undefined)?.name ?? "";
+      const pick = heat ? (this.known.has(label) ? label : null) : hit && pick_of(this.chart, hit, label, this.known);
+      if (pick) toggle(pick);
     });
     if (!is_over_days(this.chart)) return;
     this.drawn.on("datazoom", () => {
@@ -175,8 +177,8 @@ export class ChartView {
       ArrowRight: this.marked + step, ArrowLeft: this.marked - step, Home: 0, End: last,
     };
     if (event.key === "Enter") {
-      const name = series.kind === "points" ? (series.labels[this.marked] ?? "") : series.name;
-      if (this.assets.has(name)) toggle(name);
+      const pick = pick_of(this.chart, series, series.kind === "points" ? (series.labels[this.marked] ?? "") : "", this.known);
+      if (pick) toggle(pick);
       return;
     }
     const to = moves[event.key];
@@ -217,7 +219,7 @@ export class ChartView {
   }
 
   private option(): Option {
-    return new Drawing(this.chart, this.assets, this.benchmark, this.is_log, this.plot.clientHeight || 420).option();
+    return new Drawing(this.chart, this.known, this.benchmark, this.is_log, this.plot.clientHeight || 420).option();
   }
 
   private save_png(): void {
@@ -239,7 +241,7 @@ export class ChartView {
 const can_be_log = (chart: Chart) => !chart.heat && chart.x.scale === "day" && chart.y.scale === "number" && chart.series.every((one) => one.kind === "line" && one.y.every((y) => y === null || y > 0));
 
 /** The names that do not stand at the ends of lines. */
-function key_of(chart: Chart, assets: Set<string>, open: (name: string) => (() => void) | null): HTMLElement | null {
+function key_of(chart: Chart, known: Set<string>, open: (name: string) => (() => void) | null): HTMLElement | null {
   const named = all_series(chart).map(({ series }) => series).filter((series) => series.kind !== "line" && series.name !== "");
   if (named.length === 0 || chart.heat) return null;
   const entries = named.map((series) => {
@@ -249,7 +251,7 @@ function key_of(chart: Chart, assets: Set<string>, open: (name: string) => (() =
     listen(["theme"], () => (swatch.style.color = shade(series.colour)));
     const opens = open(series.name);
     if (opens) return element("li", {}, swatch, button(series.name, `Show each of ${series.name}`, opens));
-    return assets.has(series.name)
+    return known.has(series.name)
       ? element("li", {}, swatch, button(series.name, `Pick ${series.name}`, () => toggle(series.name)))
       : element("li", {}, swatch, series.name);
   });

@@ -31,6 +31,12 @@ export const all_series = (chart: Chart) =>
 
 const along = (chart: Chart, x: number) => (chart.x.scale === "day" ? x * ms_of_a_day : x);
 
+/** What a series, or a point of it, stands for: an asset, or the run that it is of by its portfolio and schedule. */
+export function pick_of(chart: Chart, series: Series, label: string, known: Set<string>): string | null {
+  const portfolio = /^[a-z]+-(.+)$/.exec(chart.name)?.[1] ?? "";
+  return [label, series.name, `${series.name}, ${label}`, `${portfolio}, ${series.name}`].find((name) => known.has(name)) ?? null;
+}
+
 /** Days run along its horizontal axis. */
 export const is_over_days = (chart: Chart) => !chart.heat && (chart.x.scale === "day" || chart.flat && chart.y.scale === "day");
 
@@ -40,7 +46,7 @@ export const place_text = (chart: Chart, x: number) => chart.x.categories[Math.r
 export class Drawing {
   constructor(
     private readonly chart: Chart,
-    private readonly assets: Set<string>,
+    private readonly known: Set<string>,
     private readonly benchmark: string,
     private readonly is_log: boolean,
     private readonly height: number,
@@ -178,9 +184,11 @@ export class Drawing {
   /** Of many lines the picked and the benchmark's are strong. */
   private is_strong(series: Series, lines: number): boolean {
     const { picked } = current();
-    const of_assets = [...picked].some((asset) => all_series(this.chart).some((one) => one.series.name === asset));
-    const beside = !this.assets.has(series.name) || series.name === this.benchmark;
-    if (of_assets) return picked.has(series.name) || beside;
+    const pick = (of: Series) => pick_of(this.chart, of, "", this.known);
+    const here = all_series(this.chart).some((one) => picked.has(pick(one.series) ?? ""));
+    const own = pick(series);
+    const beside = own === null || series.name === this.benchmark;
+    if (here) return picked.has(own ?? "") || beside;
     return lines <= most_named || beside;
   }
 
@@ -206,12 +214,12 @@ export class Drawing {
       case "points":
         return {
           ...base, type: "scatter", symbol: symbols[series.marker], symbolSize: series.marker === "dot" ? Math.max(2, 6 * series.size) : 4 + 2.4 * series.size, z: 4,
-          data: series.x.map((x, k) => ({ value: turned(x, series.y[k]), name: series.labels[k] ?? "", itemStyle: this.point_style(series.labels[k] ?? "") })),
+          data: series.x.map((x, k) => ({ value: turned(x, series.y[k]), name: series.labels[k] ?? "", itemStyle: this.point_style(series, series.labels[k] ?? "") })),
           label: { show: series.labels.length > 0, position: "right", formatter: (item: any) => item.data.name, color: ink(), fontSize: 10.5 },
           labelLayout: { hideOverlap: true },
         };
       case "columns":
-        return { ...base, type: "custom", data: at(series.x, series.y), encode: { x: 0, y: 1 }, renderItem: (_: any, api: any) => column(api, colour) };
+        return { ...base, type: "custom", z: 4, data: at(series.x, series.y), encode: { x: 0, y: 1 }, renderItem: (_: any, api: any) => column(api, colour) };
       case "boxes":
         return {
           ...base, type: "custom", encode: { x: 0, y: 1 }, data: at(series.x, series.y),
@@ -249,18 +257,20 @@ export class Drawing {
     }
   }
 
-  private point_style(name: string): Option {
+  private point_style(series: Series, label: string): Option {
     const { picked } = current();
-    if (picked.size === 0 || !this.assets.has(name)) return {};
-    return picked.has(name) ? { borderColor: ink(), borderWidth: 2 } : { opacity: 0.35 };
+    const pick = pick_of(this.chart, series, label, this.known);
+    if (picked.size === 0 || pick === null) return {};
+    return picked.has(pick) ? { borderColor: ink(), borderWidth: 2 } : { opacity: 0.35 };
   }
 
   private heat_option(): Option {
     const { names, values } = this.chart.heat!;
     const { picked } = current();
+    const some = names.some((name) => picked.has(name));
     const cells = values.map((value, k) => {
       const [i, j] = [k % names.length, Math.floor(k / names.length)];
-      const strong = picked.size === 0 || picked.has(names[i]!) || picked.has(names[j]!);
+      const strong = !some || picked.has(names[i]!) || picked.has(names[j]!);
       return { value: [i, j, value], name: names[j]!, itemStyle: { opacity: strong ? 1 : 0.35 } };
     });
     const axis = { type: "category", data: names, axisTick: { show: false }, axisLine: { show: false } };
@@ -281,8 +291,11 @@ export class Drawing {
 const lines_of = (panel: Panel) => panel.series.filter((one) => one.kind === "line" && one.name !== "");
 const is_labelled = (chart: Chart) => chart.series.some((one) => one.kind === "points" && one.labels.length > 0);
 const has_lines = (chart: Chart) => all_series(chart).some(({ series }) => ["line", "bars", "band"].includes(series.kind));
-/** Areas that lie on each other, and nothing else. */
-const is_stacked = (chart: Chart) => chart.below.length === 0 && chart.series.length > 1 && chart.series.every((one) => one.kind === "band");
+/** Areas that lie on each other, with columns before them or not. */
+const is_stacked = (chart: Chart) => {
+  const areas = chart.series.filter((one) => one.kind !== "columns");
+  return chart.below.length === 0 && areas.length > 1 && areas.every((one) => one.kind === "band");
+};
 
 function column(api: any, colour: string): Option {
   const [x, y] = api.coord([api.value(0), api.value(1)]);

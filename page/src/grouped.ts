@@ -12,12 +12,12 @@ const peak = (band: Band) => Math.max(0, ...thickness(band).map((one) => one ?? 
 /** Whether it is a stack of weights, none of them short, with more parts than can be told apart. */
 export function can_group(chart: Chart): boolean {
   const bands = chart.series.filter((one): one is Band => one.kind === "band");
-  return chart.below.length === 0 && bands.length === chart.series.length && bands.length > most_alone && bands.every((band) => band.low.every((low) => low === null || low >= -1e-12));
+  return chart.below.length === 0 && chart.series.every((one) => one.kind === "band" || one.kind === "columns") && bands.length > most_alone && bands.every((band) => band.low.every((low) => low === null || low >= -1e-12));
 }
 
 /** The same with all but the largest together: a band a kind, named "bonds: 5 more". */
 export function grouped(chart: Chart, tags: Record<string, string>, opened: Set<string>): Chart {
-  const bands = chart.series as Band[];
+  const bands = chart.series.filter((one): one is Band => one.kind === "band");
   const large = new Set([...bands].sort((a, b) => peak(b) - peak(a)).slice(0, most_alone));
   const kind = (band: Band) => tags[band.name] ?? "others";
   const is_small = (band: Band) => !large.has(band) && !opened.has(kind(band));
@@ -34,7 +34,7 @@ export function grouped(chart: Chart, tags: Record<string, string>, opened: Set<
     top = low.map((at, k) => at + sizes.reduce((sum, size) => sum + (size[k] ?? 0), 0));
     return { ...like, name, low, high: top };
   });
-  return { ...chart, series };
+  return { ...chart, series: [...series, ...chart.series.filter((one) => one.kind !== "band")] };
 }
 
 /** The kind of a band that stands for several. */

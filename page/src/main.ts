@@ -38,17 +38,12 @@ function warnings_view(warnings: string[]): HTMLElement | null {
 
 /** Charts of one kind: that of an asset or a portfolio each stand behind the first. */
 export function families(charts: Chart[]): Chart[][] {
-  const all: Chart[][] = [];
-  for (const chart of charts) {
-    const same = all.find((family) => chart.name.startsWith(family[0]!.name + "-"));
-    if (same) same.push(chart);
-    else all.push([chart]);
-  }
-  return all;
+  const of = (chart: Chart, first: Chart) => chart.name.startsWith(first.name + "-");
+  return charts.filter((chart) => !charts.some((other) => of(chart, other))).map((first) => [first, ...charts.filter((chart) => of(chart, first))]);
 }
 
 /** Weights of many: a click in the key opens those that stand together. */
-function stack_view(chart: Chart, study: Study, assets: Set<string>, more: More): HTMLElement {
+function stack_view(chart: Chart, study: Study, known: Set<string>, more: More): HTMLElement {
   const opened = new Set<string>();
   const [first] = Object.values(study.tags);
   const place = element("div", {});
@@ -58,22 +53,24 @@ function stack_view(chart: Chart, study: Study, assets: Set<string>, more: More)
       const kind = kind_of(name);
       return kind === null ? null : () => (opened.add(kind), show());
     };
-    place.replaceChildren(new ChartView(grouped(chart, first ?? {}, opened), assets, study.benchmark, { ...more, open }).box);
+    place.replaceChildren(new ChartView(grouped(chart, first ?? {}, opened), known, study.benchmark, { ...more, open }).box);
   });
   show();
   return place;
 }
 
-function family_view(family: Chart[], study: Study, assets: Set<string>): HTMLElement {
+function family_view(family: Chart[], study: Study, known: Set<string>): HTMLElement {
   const view = (chart: Chart) => {
     const more: More = chart.name === "transition" ? { mark: () => at_place(study.corners, current().mark).expected_return } : {};
-    return can_group(chart) ? stack_view(chart, study, assets, more) : new ChartView(chart, assets, study.benchmark, more).box;
+    return can_group(chart) ? stack_view(chart, study, known, more) : new ChartView(chart, known, study.benchmark, more).box;
   };
   if (family.length === 1) return view(family[0]!);
   const first = family[0]!;
   // Mostly the first is one of the others, under the plain name; else it is one beside them.
   const others = family.slice(1);
-  const variants = others.some((chart) => chart.title === first.title) ? others : family;
+  // One that stands under several names stands here once, under the last.
+  const variants = (others.some((chart) => chart.title === first.title) ? others : family)
+    .filter((chart, k, all) => !all.slice(k + 1).some((later) => later.title === chart.title));
   const of = (chart: Chart) => (chart === first ? "the study's own" : chart.name.slice(first.name.length + 1));
   const choice = element("select", { "aria-label": `Which ${first.name}` }, ...variants.map((chart) => element("option", {}, of(chart))));
   const place = element("div", {});
@@ -87,7 +84,7 @@ function family_view(family: Chart[], study: Study, assets: Set<string>): HTMLEl
   choice.addEventListener("change", show);
   listen(["picked"], () => {
     const latest = [...current().picked].at(-1);
-    const chart = variants.find((one) => same_name(of(one), latest ?? ""));
+    const chart = variants.find((one) => same_name(of(one), latest ?? "")) ?? variants.find((one) => latest?.startsWith(`${of(one)}, `)); // or a run's portfolio
     if (!chart) return;
     choice.value = of(chart);
     show();
@@ -117,18 +114,18 @@ function section_frame(command: string): Section {
   return { box, head, view, body };
 }
 
-function fill_section(section: Section, chapter: Chapter, study: Study, assets: Set<string>): void {
+function fill_section(section: Section, chapter: Chapter, study: Study, known: Set<string>): void {
   make_anew(chapter.command, () => {
     const [name] = sections[chapter.command]!;
     section.head.replaceChildren(element("p", { class: "sentence" }, chapter.sentence), ...[warnings_view(chapter.warnings)].filter((one) => one !== null));
     const moves = chapter.command === "frontier" && study.corners.length > 1; // then the curve has a view of its own
     const charts = moves ? chapter.charts.filter((chart) => chart.name !== "frontier") : chapter.charts;
     section.body.replaceChildren(
-      ...(chapter.command === "relate" && study.returns ? [relations_view(study, assets)] : []),
+      ...(chapter.command === "relate" && study.returns ? [relations_view(study, known)] : []),
       ...(chapter.command === "rehearse" && study.cost_levels ? [cost_levels_view(study.cost_levels)] : []),
       ...(chapter.command === "weigh" && study.corners.length > 1 ? [what_if(study)] : []),
-      element("div", { class: "charts" }, ...families(charts).map((family) => family_view(family, study, assets))),
-      ...chapter.tables.map((table) => table_view(table, assets, name)));
+      element("div", { class: "charts" }, ...families(charts).map((family) => family_view(family, study, known))),
+      ...chapter.tables.map((table) => table_view(table, known, name)));
   });
 }
 
@@ -230,21 +227,25 @@ function frame(title: string, commands: string[]): Frame {
   return { main, index, tell };
 }
 
-const names_of = (study: Study) => new Set([...study.estimate.assets, ...(study.benchmark === "" ? [] : [study.benchmark])]);
+/** What can be picked: assets, the benchmark, and runs by portfolio and schedule. */
+function names_of(study: Study): Set<string> {
+  const runs = study.chapters.find((one) => one.command === "rehearse")?.tables.find((table) => table.name === "runs")?.rows ?? [];
+  return new Set([...study.estimate.assets, ...(study.benchmark === "" ? [] : [study.benchmark]), ...runs.map((row) => `${row[0]![1]}, ${row[1]![1]}`)]);
+}
 
 async function show_file(): Promise<void> {
   const study = await read_study();
-  const assets = names_of(study);
+  const known = names_of(study);
   const { main, index, tell } = frame(study.title, study.chapters.map((one) => one.command));
   tell(study);
-  const follow = () => read_address(assets, study.corners.length - 1);
+  const follow = () => read_address(known, study.corners.length - 1);
   window.addEventListener("hashchange", follow); // a link that is put into the same window
   follow();
   // Unless a link says what to compare with, it is what is held.
   if (location.hash === "" && study.portfolios.some((one) => one.name === "current")) change({ pin: "held" });
   for (const chapter of study.chapters) {
     const section = section_frame(chapter.command);
-    fill_section(section, chapter, study, assets);
+    fill_section(section, chapter, study, known);
     if (chapter.command === "frontier") frontier_view(section, study);
     main.append(section.box);
     index.watch(section.box);

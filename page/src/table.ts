@@ -9,8 +9,9 @@ import { current, listen, toggle } from "./state";
 const first_shown = 30;
 const first_columns = 40;
 
-/** @param section names the section that it is in: tables of two may have the same title */
-export function table_view(table: Table, assets: Set<string>, section: string): HTMLElement {
+/** @param known assets and runs, whose rows pick them
+    @param section names the section that it is in: tables of two may have the same title */
+export function table_view(table: Table, known: Set<string>, section: string): HTMLElement {
   let rows = table.rows;
   let sorted = { column: -1, down: false };
   let all = rows.length <= first_shown;
@@ -20,20 +21,27 @@ export function table_view(table: Table, assets: Set<string>, section: string): 
   const is_figure = table.columns.map((column) => column.format !== "text" && column.format !== "day");
 
   const whiskers = table.columns.map(({ error_of }, k) => (error_of === undefined ? null : whisker_of(table, error_of, k)));
-  const code_of = (row: Cell[]) => row.map((cell) => cell[1]).find((text) => assets.has(text));
+  /** What a row stands for, an asset or a run, and the cell that says so. */
+  const pick_of = (row: Cell[]): [name: string, cell: number] | null => {
+    const cell = row.findIndex(([, shown]) => known.has(shown));
+    if (cell >= 0) return [row[cell]![1], cell];
+    const run = `${row[0]?.[1]}, ${row[1]?.[1]}`; // portfolio and schedule
+    return known.has(run) ? [run, 1] : null;
+  };
   const fill = () => {
     const found = searched === "" ? rows : rows.filter((row) => row.some(([, shown]) => shown.toLowerCase().includes(searched)));
     view.show(all ? found : found.slice(0, first_shown));
   };
   const view = new RowsInView(body, (row) => {
     const line = element("tr");
-    const code = code_of(row);
+    const [name, at] = pick_of(row) ?? ["", -1];
     row.slice(0, columns).forEach(([, shown], k) => {
       const cell = element("td", is_figure[k] ? { class: "figure" } : {});
-      if (shown === code && code !== undefined) {
-        const pick = button(code, `Pick ${code} in all tables and charts`, () => toggle(code));
+      if (k === at) {
+        const pick = button(shown, `Pick ${name} in all tables and charts`, () => toggle(name));
         pick.className = "pick";
-        pick.setAttribute("aria-pressed", String(current().picked.has(code)));
+        pick.setAttribute("aria-label", name); // of a run the cell shows the schedule alone
+        pick.setAttribute("aria-pressed", String(current().picked.has(name)));
         cell.append(pick);
       } else {
         cell.textContent = shown;
@@ -42,7 +50,7 @@ export function table_view(table: Table, assets: Set<string>, section: string): 
       }
       line.append(cell);
     });
-    line.classList.toggle("picked", code !== undefined && current().picked.has(code));
+    line.classList.toggle("picked", current().picked.has(name));
     return line;
   });
   const heads = table.columns.map((column, k) => {

@@ -254,6 +254,37 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.equal(await page.locator(".pick[aria-pressed=true]").count(), 0);
   });
 
+  test("a run that is picked shows its weights and its trades, as the tool has them, and a link opens them", async () => {
+    const name = "maximum-sharpe, to the edge";
+    const choice = (which) => page.getByRole("combobox", { name: `Which ${which}` }).inputValue();
+    await page.getByRole("button", { name, exact: true }).first().click();
+    assert.deepEqual([await choice("held"), await choice("schedules"), await choice("costs")], [name, "maximum-sharpe", "maximum-sharpe"]);
+    const rows = page.locator("#rehearse tr.picked");
+    assert.ok(await rows.count() > 3, "it is picked in all tables");
+    for (const text of await rows.allTextContents()) assert.match(text, /to the edge/);
+
+    const box = page.locator(`[id="chart-held-${name}"]`);
+    await box.scrollIntoViewIfNeeded();
+    const [download] = await Promise.all([page.waitForEvent("download"), box.getByRole("button", { name: "CSV" }).click()]);
+    const drawn = readFileSync(await download.path(), "utf8").trim().split("\n").slice(1).map((line) => line.split(","));
+    const [head, ...days] = readFileSync(join(folder, "study", "rehearse", "daily_weights.csv"), "utf8").trim().split("\n").map((line) => line.replace(/^"(.*)"/, (_, run) => run.replace(", ", "; ")).split(","));
+    const by_day = new Map(days.filter(([run]) => run === name.replace(", ", "; ")).map((cells) => [cells[1], cells]));
+    const of = (asset) => head.indexOf(asset);
+    const { trades } = JSON.parse(readFileSync(join(folder, "study", "rehearse.json"), "utf8")).result.runs.find((run) => run.name === name);
+    const columns = drawn.filter(([series]) => series === "turnover");
+    assert.deepEqual(columns.map(([, day]) => day), trades.map(({ traded }) => traded));
+    columns.forEach(([, , figure], k) => assert.ok(Math.abs(figure - trades[k].turnover) < 1e-5 * trades[k].turnover + 1e-12));
+    const areas = drawn.filter(([series]) => series !== "turnover");
+    for (const [asset, day, low, high] of areas) assert.ok(Math.abs(high - low - Math.max(0, by_day.get(day)[of(asset)])) < 1.2e-5, `${asset} ${day}: ${low} to ${high}, ${by_day.get(day)[of(asset)]}`);
+    const drawn_days = new Set(areas.map(([, day]) => day));
+    assert.ok(trades.length > 20 && trades.every(({ traded }) => drawn_days.has(traded)));
+    await page.waitForTimeout(250);
+    const linked = await open(study(), new URL(page.url()).hash);
+    assert.equal(await linked.getByRole("combobox", { name: "Which held" }).inputValue(), name);
+    await linked.close();
+    await page.getByRole("button", { name: "Clear" }).click();
+  });
+
   test("along the frontier its figures are those of the tool, from corner to corner", async () => {
     const picture = page.locator("svg.frontier");
     const headline = () => page.locator(".at-mark .headline b").allTextContents();

@@ -98,22 +98,47 @@ Chart wealth_chart(const std::vector<Rehearsal>& runs, int delay, bool benchmark
   return chart;
 }
 
-/// What is held, day by day.
+/// Rows between which weights do no more than drift: the first and the last, ends of months, and of each trade its day
+/// and the one before.
+std::vector<Eigen::Index> rows_to_draw(const Rehearsal& run, int delay) {
+  const auto month = [&](std::size_t row) { return std::chrono::year_month_day(run.days[row]).month(); };
+  std::vector<Eigen::Index> rows;
+  auto trade = run.trades.begin();
+  const auto trades_on = [&](std::size_t row) {
+    while (trade != run.trades.end() && trade->traded < run.days[row]) ++trade;
+    return trade != run.trades.end() && trade->traded == run.days[row];
+  };
+  const auto first = std::size_t(delay), last = run.days.size() - 1;
+  for (std::size_t row = first; row <= last; ++row) {
+    const bool ends = row == first || row == last || month(row) != month(row + 1);
+    if (ends || trades_on(row) || trades_on(row + 1)) rows.push_back(Eigen::Index(row));
+  }
+  return rows;
+}
+
+/// What is held, with the trades as columns on the axis.
 Chart held_chart(const Rehearsal& run, int delay) {
-  Chart chart{.name = "held-" + run.aim, .title = fmt::format("{}: weights over time", run.aim)};
-  chart.subtitle = fmt::format("on its first schedule ({}), at each close after its trade", run.schedule);
+  Chart chart{.name = "held-" + run.name, .title = fmt::format("{}: weights over time", run.name)};
+  chart.subtitle = "at ends of months and around each trade; the columns are the turnover of the trades";
   chart.x = {"Day", Scale::day};
   chart.y = {"Weight, stacked", Scale::percent};
   chart.key = Chart::Key::right;
   chart.y_from_zero = chart.tight = true;
-  const auto rows = run.weights.rows() - delay;
-  Stack stack(days_of(run, delay), std::size_t(rows));
-  for (std::size_t i = 0; i < run.assets.size(); ++i) {
-    stack.lay(chart, run.assets[i], run.weights.col(Eigen::Index(i)).tail(rows));
-  }
-  const Eigen::VectorXd cash = 1 - run.weights.bottomRows(rows).rowwise().sum().array();
+  const auto rows = rows_to_draw(run, delay);
+  std::vector<Day> days;
+  for (const auto row : rows) days.push_back(run.days[std::size_t(row)]);
+  const Eigen::MatrixXd weights = run.weights(rows, Eigen::all);
+  Stack stack(days, rows.size());
+  for (std::size_t i = 0; i < run.assets.size(); ++i) stack.lay(chart, run.assets[i], weights.col(Eigen::Index(i)));
+  const Eigen::VectorXd cash = 1 - weights.rowwise().sum().array();
   const bool owes = cash.minCoeff() < -worth_an_area;
   if (owes || cash.maxCoeff() > worth_an_area) stack.lay(chart, "cash", owes ? cash : cash.cwiseMax(0));
+  Columns turnover{"turnover", {}, {}, colour::ink, 1.4};
+  for (const auto& trade : run.trades) {
+    turnover.x.push_back(trade.traded);
+    turnover.y.push_back(trade.turnover);
+  }
+  if (!turnover.x.empty()) chart.series.emplace_back(std::move(turnover));
   return chart;
 }
 
@@ -251,11 +276,20 @@ std::vector<Chart> rehearsal_charts(const std::vector<Rehearsal>& runs, int dela
     charts.back().name = name;
   };
   for (const auto& portfolio : by_portfolio(runs)) {
-    if (portfolio.front()->weights.size() > 0) add("held", held_chart(*portfolio.front(), delay));
+    if (portfolio.front()->weights.size() > 0) {
+      auto first = held_chart(*portfolio.front(), delay);
+      first.name = "held-" + portfolio.front()->aim;
+      add("held", std::move(first));
+    }
     if (portfolio.size() < 2) continue;
     add("schedules", schedules_chart(portfolio, delay));
     add("turnover", turnover_chart(portfolio, delay));
     if (auto costs = costs_chart(portfolio)) add("costs", std::move(*costs));
+  }
+  for (const auto& run : runs) {
+    if (run.weights.size() == 0) continue;
+    charts.push_back(held_chart(run, delay));
+    charts.back().picture = false;
   }
   auto drift = drift_chart(runs);
   if (!drift.series.empty()) charts.push_back(std::move(drift));

@@ -28,6 +28,7 @@ Runs two_schedules() {
     plan.schedule = Schedule::parse(schedule, "");
     runs.all.push_back(rehearse(table, plan, options));
     runs.all.back().schedule = schedule;
+    runs.all.back().name = std::string("even, ") + schedule;
   }
   return runs;
 }
@@ -74,19 +75,42 @@ TEST(RehearsalCharts, WealthEndsAtTheGrowthAndFallsByTheDrawdown) {
   EXPECT_NEAR(*std::ranges::min_element(falls.at(0)->y), run.max_drawdown, 1e-12);
 }
 
-TEST(RehearsalCharts, HeldLaysTheWeightsOfEachDayOnEachOther) {
+TEST(RehearsalCharts, HeldLaysTheWeightsOnEachOtherAtEndsOfMonthsAndAroundTrades) {
   const Drawn drawn;
-  const auto& run = drawn.runs.all[0];
-  const auto bands = all_of<Band>(drawn.chart("held").series);
-  ASSERT_EQ(bands.size(), 3u) << "two assets and cash";
-  for (std::size_t t = 0; t + 1 < run.days.size(); ++t) {  // from the first trade on
-    for (Eigen::Index i = 0; i < 2; ++i) {
-      const auto& band = *bands[std::size_t(i)];
-      EXPECT_NEAR(band.high[t] - band.low[t], run.weights(Eigen::Index(t) + 1, i), 1e-12);
+  for (const auto& run : drawn.runs.all) {
+    const auto& chart = drawn.chart("held-" + run.name);
+    EXPECT_FALSE(chart.picture);
+    const auto bands = all_of<Band>(chart.series);
+    ASSERT_EQ(bands.size(), 3u) << "two assets and cash";
+    EXPECT_EQ(bands[2]->name, "cash");
+    const auto& days = std::get<std::vector<Day>>(bands[0]->x);
+    EXPECT_EQ(days.front(), run.days[1]) << "the first trade";
+    EXPECT_EQ(days.back(), run.days.back());
+    for (std::size_t k = 0; k < days.size(); ++k) {
+      const auto row = std::ranges::find(run.days, days[k]) - run.days.begin();
+      ASSERT_LT(std::size_t(row), run.days.size());
+      for (Eigen::Index i = 0; i < 2; ++i) {
+        EXPECT_NEAR(bands[std::size_t(i)]->high[k] - bands[std::size_t(i)]->low[k], run.weights(row, i), 1e-12);
+      }
+      EXPECT_NEAR(bands[2]->high[k], 1, 1e-12);
     }
-    EXPECT_NEAR(bands[2]->high[t], 1, 1e-12);
+    const auto has = [&](Day day) { return std::ranges::count(days, day) == 1; };
+    for (const char* end : {"2024-01-31", "2024-02-29", "2024-08-31"}) EXPECT_TRUE(has(*parse_day(end))) << end;
+    const auto turnover = all_of<Columns>(chart.series);
+    ASSERT_EQ(turnover.size(), 1u);
+    ASSERT_EQ(turnover[0]->x.size(), run.trades.size());
+    for (std::size_t k = 0; k < run.trades.size(); ++k) {
+      EXPECT_EQ(turnover[0]->x[k], run.trades[k].traded);
+      EXPECT_EQ(turnover[0]->y[k], run.trades[k].turnover);
+      EXPECT_TRUE(has(run.trades[k].traded));
+      if (k > 0) {
+        EXPECT_TRUE(has(run.trades[k].traded - std::chrono::days{1})) << "what it was before";
+      }
+    }
+    EXPECT_LT(days.size(), 40u);
   }
-  EXPECT_EQ(bands[2]->name, "cash");
+  EXPECT_EQ(drawn.chart("held").title, drawn.chart("held-even, never").title) << "the plain name is the first run's";
+  EXPECT_TRUE(drawn.chart("held-even").picture);
 }
 
 TEST(RehearsalCharts, TurnoverStepsWhereItTradesTheFirstPurchaseAside) {

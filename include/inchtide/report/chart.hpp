@@ -155,6 +155,7 @@ struct INCHTIDE_API Chart {
   std::vector<Panel> below = {};
   Theme theme = Theme::light;
   std::optional<HeatMap> heat = {};  ///< takes the place of axes and series
+  bool picture = true;               ///< false for one of many: a report has it in its page alone
 };
 
 /// A chart whose categories have names too long to stand below it lies flat.
