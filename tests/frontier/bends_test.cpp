@@ -285,8 +285,14 @@ TEST(BentLimits, WhatTheBudgetLeavesEarnsTheRiskFreeRate) {
 TEST(VolatilityCeiling, EndsThePathAndNothingElse) {
   std::mt19937_64 random(63);
   for (int round = 0; round < test::rounds(60); ++round) {
-    const auto problem =
-        test::random_problem(random, 2 + int(random() % 20), {false, false, false, false, round % 2 == 0});
+    auto problem = test::random_problem(random, 2 + int(random() % 20), {false, false, false, false, round % 2 == 0});
+    if (round % 3 == 0) {  // with a row, which has prices along the path
+      const auto n = problem.estimate.size();
+      LimitRow half{-1, "the first half", Eigen::VectorXd::Zero(n), 0.3, 0.6};
+      half.coefficients.head((n + 1) / 2).setOnes();
+      problem.bounds = Bounds::long_only(n);
+      problem.bounds.rows.push_back(half);
+    }
     const auto whole = trace_frontier(problem.estimate, problem.bounds);
     const double most = whole.corners().front().volatility, least = whole.corners().back().volatility;
     const auto corner = whole.corners()[random() % whole.corners().size()].volatility;
@@ -300,6 +306,10 @@ TEST(VolatilityCeiling, EndsThePathAndNothingElse) {
         const auto portfolio = cut.corner(k);
         const auto same = whole.at_return(portfolio.expected_return);
         EXPECT_LT((same.weights - portfolio.weights).cwiseAbs().maxCoeff(), 1e-8) << round;
+        if (k > 0) {  // proven optimal between corners as well, by the prices that were kept
+          const double between = (cut.corners()[k].expected_return + cut.corners()[k - 1].expected_return) / 2;
+          EXPECT_LT((cut.at_return(between).weights - whole.at_return(between).weights).cwiseAbs().maxCoeff(), 1e-8);
+        }
         EXPECT_TRUE(k == 0 || cut.corners()[k].expected_return < cut.corners()[k - 1].expected_return);
       }
       EXPECT_LT((cut.minimum_variance().weights - whole.minimum_variance().weights).cwiseAbs().maxCoeff(), 1e-12);

@@ -223,6 +223,8 @@ TEST(Holdings, TheNearestToABenchmarkIsThatOfTryingAll) {
                 1e-7 + 1e-5 * best)
         << round;
     EXPECT_LE(std::sqrt(2 * std::max(0.0, answer.bound)), best * (1 + 1e-6) + 1e-7) << round;
+    EXPECT_NEAR(answer.objective, best * best / 2, 1e-7 * (1 + best)) << round;
+    EXPECT_NEAR(answer.bound, best * best / 2, 1e-6 * (1 + best)) << round << ": it is proven";
     EXPECT_NEAR(answer.portfolio.expected_return, estimate.expected_return.dot(answer.portfolio.weights), 1e-15);
     ++found;
     if (best < 1e-3) continue;

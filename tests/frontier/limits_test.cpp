@@ -1,5 +1,7 @@
 #include "inchtide/frontier/limits.hpp"
 
+#include <random>
+
 #include "inchtide/base/errors.hpp"
 #include "support/limits.hpp"
 #include "support/messages.hpp"
@@ -89,6 +91,36 @@ std::vector<std::string> conflict_in(const std::vector<std::string>& texts, std:
     return error.names();
   }
   return {};
+}
+
+TEST(Bounds, TurnoverIsTheLargerOfPurchasesAndSales) {
+  std::mt19937_64 random(17);
+  std::uniform_real_distribution<double> uniform(0, 0.5);
+  const std::vector<std::string> three = {"A", "B", "C"};
+  for (int round = 0; round < 200; ++round) {
+    LimitFacts facts;
+    const auto drawn = [&] { return Eigen::Vector3d(uniform(random), uniform(random), uniform(random)); };
+    facts.current = drawn();
+    if (round % 4 == 0) facts.current /= facts.current.sum();
+    const auto rows_of = [&] { return bounds_of(limits_of({"turnover <= 300%"}), three, facts).rows; };
+    const auto bought = [&](const Eigen::VectorXd& w) { return (w - facts.current).cwiseMax(0).sum(); };
+    const auto sold = [&](const Eigen::VectorXd& w) { return (facts.current - w).cwiseMax(0).sum(); };
+    Eigen::VectorXd whole = drawn();
+    whole /= whole.sum();
+    const auto plain = rows_of();
+    ASSERT_EQ(plain.size(), 1u);
+    EXPECT_NEAR(plain[0].value(whole), std::max(bought(whole), sold(whole)), 1e-14) << "what is bought sums to 1";
+    // What costs take of the budget isn't known before: each side has a row of its own, or the larger alone.
+    facts.costs =
+        TradingCosts{facts.current, {Eigen::VectorXd::Constant(3, 0.01), Eigen::VectorXd::Constant(3, 0.01)}, 1};
+    const auto rows = rows_of();
+    const Eigen::VectorXd any = drawn();
+    EXPECT_NEAR(rows.at(0).value(any), sold(any), 1e-14);
+    if (facts.current.sum() < 1 - 1e-12) {
+      EXPECT_NEAR(rows.at(1).value(any), bought(any), 1e-14);
+    }
+    for (const auto& row : rows) EXPECT_EQ(row.upper, 3);
+  }
 }
 
 TEST(Conflict, IsGivenInTheUsersWordsAndFigures) {

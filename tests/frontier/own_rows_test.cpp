@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <functional>
 #include <random>
 
 #include "inchtide/base/errors.hpp"
@@ -92,6 +93,41 @@ TEST(OwnRows, OfATagsTotalAreTheLimitOnIt) {
   const auto *a = named(read, "few x"), *b = named(own, "few x");
   ASSERT_TRUE(a && b);
   EXPECT_NEAR(*a->loosening, *b->loosening, 1e-12);
+}
+
+TEST(OwnRows, WhoseFiguresCannotBeAreNamed) {
+  const auto estimate = five_assets();
+  const auto said = [&](const std::function<void(LimitRow&)>& spoil) {
+    auto bounds = Bounds::long_only(5);
+    LimitRow row{-1, "much of the third", Eigen::VectorXd::Unit(5, 2), -infinity, 0.5};
+    row.bend = row.bend_at = Eigen::VectorXd::Constant(5, 0.1);
+    spoil(row);
+    bounds.rows.push_back(row);
+    return test::message_of([&] { trace_frontier(estimate, bounds); });
+  };
+  EXPECT_EQ(said([](LimitRow&) {}), "nothing was thrown");
+  EXPECT_THAT(said([](LimitRow& row) { row.bend[3] = -0.1; }), HasSubstr("much of the third: a bend is negative"));
+  EXPECT_THAT(said([](LimitRow& row) { row.lower = 0; }), HasSubstr("sizes have a lower end"));
+  EXPECT_THAT(said([](LimitRow& row) { row.bend_at = Eigen::VectorXd::Zero(4); }), HasSubstr("where it bends"));
+  EXPECT_THAT(said([](LimitRow& row) { row.bend.resize(0); }), HasSubstr("bends"));
+  EXPECT_THAT(said([](LimitRow& row) { row.upper = NAN; }), HasSubstr("an end is no number"));
+  EXPECT_THAT(said([](LimitRow& row) { row.upper = -infinity; }), HasSubstr("an end is no number"));
+  EXPECT_THAT(said([](LimitRow& row) { row.constant = infinity; }), HasSubstr("a constant is not finite"));
+  EXPECT_THAT(said([](LimitRow& row) { row.constant_falling = NAN; }), HasSubstr("a constant is not finite"));
+}
+
+TEST(OwnBounds, WhoseFiguresCannotBeAreNamed) {
+  const auto estimate = five_assets();
+  const auto said = [&](const std::function<void(Bounds&)>& spoil) {
+    auto bounds = Bounds::long_only(5);
+    spoil(bounds);
+    return test::message_of([&] { trace_frontier(estimate, bounds); });
+  };
+  EXPECT_EQ(said([](Bounds& bounds) { bounds.upper[1] = infinity; }), "nothing was thrown");
+  EXPECT_THAT(said([](Bounds& bounds) { bounds.lower[1] = -infinity; }), HasSubstr("a lower end or the budget"));
+  EXPECT_THAT(said([](Bounds& bounds) { bounds.lower[0] = NAN; }), HasSubstr("a lower end or the budget"));
+  EXPECT_THAT(said([](Bounds& bounds) { bounds.upper[4] = NAN; }), HasSubstr("an upper end is no number"));
+  EXPECT_THAT(said([](Bounds& bounds) { bounds.budget = infinity; }), HasSubstr("the budget is not finite"));
 }
 
 TEST(OwnRows, ThatBreakAreNamed) {

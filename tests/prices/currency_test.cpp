@@ -72,6 +72,16 @@ TEST(Convert, SaysWhatIsMissing) {
                 convert(abroad, "HLC", {{"MRD", "HLC", three_days, {1, -1, 1}}}, 5);
               }),
               HasSubstr("rates of MRD in HLC: the rate on 2024-01-03 is -1"));
+  for (std::size_t bad = 0; bad < 3; ++bad) {
+    for (double rate : {0.0, double(NAN), double(INFINITY)}) {
+      std::vector<double> rates{1, 1, 1};
+      rates[bad] = rate;
+      EXPECT_THAT(message_of([&] {
+                    convert(abroad, "HLC", {{"MRD", "HLC", three_days, rates}}, 5);
+                  }),
+                  HasSubstr("the rate on " + to_string(three_days[bad])));
+    }
+  }
 }
 
 }  // namespace

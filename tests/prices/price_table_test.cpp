@@ -127,6 +127,15 @@ TEST(Spikes, AreMisprintsThatComeBackAndNotSplitsOrCrashes) {
   const auto spikes = find_spikes(history("A", days, {10, 100, 10.2, 10.1}));
   ASSERT_EQ(spikes.size(), 1u);
   EXPECT_EQ(spikes[0].day, day("2024-01-03"));
+  EXPECT_EQ(spikes[0].price, 100);
+  EXPECT_EQ(spikes[0].before, 10);
+  EXPECT_EQ(spikes[0].after, 10.2);
+  const auto twice = find_spikes(history("A", days, {10, 100, 101, 10.2}));
+  ASSERT_EQ(twice.size(), 2u);
+  for (const auto& one : twice) {
+    EXPECT_EQ(one.before, 10) << "of the whole misprint";
+    EXPECT_EQ(one.after, 10.2);
+  }
   EXPECT_EQ(find_spikes(history("A", days, {10, 1, 10, 10})).size(), 1u);
   EXPECT_TRUE(find_spikes(history("A", days, {10, 5, 5.1, 5})).empty());
   EXPECT_TRUE(find_spikes(history("A", days, {10, 2, 2.1, 2})).empty());
@@ -183,6 +192,10 @@ TEST(PeriodEnds, EveryKthDayWorksForAnyK) {
     ASSERT_EQ(picked.rows(), std::size_t((6 / k) + 1));
     for (std::size_t i = 0; i < picked.rows(); ++i)
       EXPECT_EQ(picked.prices(Eigen::Index(i), 0), double(1 + k * int(i)));
+    EXPECT_EQ(period_ends(table, {k, Unit::day}).last_unfinished, 6 % k != 0);
+    // Counted from the first row, wherever in a week or a longer table it stands.
+    const auto later = period_ends(table.between(day("2024-01-04"), {}), {k, Unit::day});
+    EXPECT_EQ(later.last_unfinished, 3 % k != 0) << k;
   }
 }
 

@@ -264,6 +264,53 @@ TEST(UsualBlock, IsNearItsClosedFormOfAnAutoregression) {
   EXPECT_NEAR(sum, std::pow(1 / 0.75, 2.0 / 3) * std::cbrt(rows), 3);
 }
 
+/// Politis & White (2004) with the correction of 2009, written out: the first lag after which K in a row are within the
+/// noise, twice it as the width of a window that is flat to its middle, and the length from what is left within.
+double block_by_the_paper(const std::vector<double>& x) {
+  const auto rows = (long double)(x.size());
+  long double mean = 0;
+  for (double v : x) mean += v / rows;
+  const auto r = [&](long lag) {
+    long double sum = 0;
+    for (std::size_t t = std::size_t(lag); t < x.size(); ++t)
+      sum += (x[t] - mean) * (x[t - std::size_t(lag)] - mean) / rows;
+    return sum;
+  };
+  const long in_a_row = std::max(5L, long(std::ceil(std::sqrt(std::log10(rows)))));
+  const long most = std::min(long(std::ceil(std::sqrt(rows))) + in_a_row, long(x.size()) - 1);
+  long last = 0;
+  for (long lag = 1, quiet = 0; lag <= most && quiet < in_a_row; ++lag) {
+    quiet = std::abs(r(lag)) < 2 * std::sqrt(std::log10(rows) / rows) * r(0) ? quiet + 1 : 0;
+    if (quiet == 0) last = lag;
+  }
+  const long width = std::min(2 * last, most);
+  long double g = 0, spectrum = r(0);
+  for (long lag = 1; lag <= width; ++lag) {
+    const long double at = (long double)(lag) / (long double)(width), weight = at <= 0.5L ? 1 : 2 * (1 - at);
+    g += 2 * weight * (long double)(lag)*r(lag);
+    spectrum += 2 * weight * r(lag);
+  }
+  const long double length = std::cbrt(2 * g * g / (2 * spectrum * spectrum)) * std::cbrt(rows);
+  return double(std::max(1.0L, std::min(length, std::min(3 * std::sqrt(rows), rows / 3))));
+}
+
+TEST(Blocks, AreAsLongAsThePaperHasThem) {
+  std::mt19937_64 random(41);
+  std::normal_distribution<double> normal;
+  int capped = 0;
+  for (int round = 0; round < 200; ++round) {
+    std::vector<double> x(std::size_t(12 + random() % 900));
+    const double stays = 0.95 - 0.27 * double(random() % 8), rises = round % 5 == 0 ? double(random() % 3) : 0;
+    double now = 0;
+    for (auto& v : x) v = now = (rises > 0 ? 1 : stays) * now + rises + normal(random);
+    const double length = block_by_the_paper(x);
+    EXPECT_NEAR(usual_block(Eigen::Map<const Eigen::VectorXd>(x.data(), Eigen::Index(x.size()))), length, 1e-9 * length)
+        << round;
+    capped += length == std::min(3 * std::sqrt(double(x.size())), double(x.size()) / 3);
+  }
+  EXPECT_GT(capped, 5);
+}
+
 TEST(UsualBlock, IsShortOfNoiseAndNeverBeyondItsBounds) {
   std::mt19937_64 random(4);
   std::normal_distribution<double> normal;
