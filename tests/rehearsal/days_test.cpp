@@ -113,6 +113,16 @@ TEST(Dividends, AreThePriceAndTheDividendOverThePriceBefore) {
   EXPECT_NEAR(run.end.cash, 100 * 0.75 * 1.3, 1e-10);
   EXPECT_NEAR(run.running.dividends, 100 * 0.75 * 1.3, 1e-10);
   EXPECT_EQ(run.end.owed, 0);
+  EXPECT_THAT(log_of(run, Kind::dividend), ElementsAre("A-06", "A-10"));
+}
+
+TEST(Dividends, OfWhatIsNotHeldAreNone) {
+  const auto table = flat(12, 2);
+  RehearsalOptions options{1000, 0, 0};
+  options.actions = {{"B", table.days[5], 1, 0.8}, {"A", table.days[6], 1, 0.1}};
+  const auto run = rehearse(table, plan_of(Vector2d(1, 0), "never"), options);
+  EXPECT_NEAR(run.running.dividends, 10, 1e-10);
+  EXPECT_THAT(log_of(run, Kind::dividend), ElementsAre("A-07"));
 }
 
 TEST(Dividends, CannotBeSpentBeforeTheyArePaid) {
@@ -130,7 +140,10 @@ TEST(Splits, ChangeUnitsAndPayOutFractions) {
   RehearsalOptions options{1000, 1, 0};
   options.actions = {{"A", table.days[5], 1.5, 0}};
   auto plan = plan_of(Eigen::VectorXd::Ones(1), "never");
-  EXPECT_NEAR(rehearse(table, plan, options).end.units[0], 150, 1e-10);
+  const auto whole = rehearse(table, plan, options);
+  EXPECT_NEAR(whole.end.units[0], 150, 1e-10);
+  EXPECT_THAT(log_of(whole, Kind::split), ElementsAre("A-06"));
+  EXPECT_THAT(log_of(whole, Kind::dividend), ElementsAre());
   plan.terms.lots = {1};
   options.wealth = 995;  // 99 shares, which become 148.5
   const auto run = rehearse(table, plan, options);
@@ -204,6 +217,41 @@ TEST(TargetWeights, AFailedReestimationKeepsTheOldOnesAndMarksTheRun) {
   const auto failure = std::ranges::find(run.log, Kind::failure, &Event::kind);
   EXPECT_THAT(failure->words, HasSubstr("they cannot all hold"));
   EXPECT_EQ(run.trades.size(), 1u);
+}
+
+TEST(TargetWeights, AReestimationOfTheWrongShapeIsNone) {
+  const auto table = flat(30, 2);
+  auto plan = plan_of({}, "5d");
+  for (const Eigen::VectorXd& wrong : {Eigen::VectorXd(Eigen::Vector3d(0.2, 0.2, 0.2)),
+                                       Eigen::VectorXd(Vector2d(0.5, NAN)), Eigen::VectorXd(Vector2d(INFINITY, 0))}) {
+    const auto from = [&](std::size_t row) {
+      return Reestimation{Schedule::parse("10d", ""), [&wrong, row](const Look& look) {
+                            return look.row >= row ? wrong : Eigen::VectorXd(Vector2d(0.3, 0.7));
+                          }};
+    };
+    plan.estimation = from(0);
+    EXPECT_THAT(message_of([&] { (void)rehearse(table, plan, {1000, 0, 0}); }), HasSubstr("gave no weights"));
+    plan.estimation = from(10);
+    const auto run = rehearse(table, plan, {1000, 0, 0});
+    EXPECT_TRUE(run.marked);
+    EXPECT_EQ(run.targets.size(), 1u) << "the older ones are kept";
+    EXPECT_EQ(run.end.units[0], 30);
+  }
+}
+
+TEST(Lots, OfNothingAreRefused) {
+  const auto table = flat(10, 2);
+  auto plan = plan_of(Vector2d(0.5, 0.5), "5d");
+  for (const double lot : {0.0, -1.0, double(INFINITY), double(NAN)}) {
+    for (std::size_t i = 0; i < 2; ++i) {
+      plan.terms.lots = {1, 1};
+      plan.terms.lots[i] = lot;
+      EXPECT_THAT(message_of([&] {
+                    (void)rehearse(table, plan, {1000, 0, 0});
+                  }),
+                  testing::AllOf(HasSubstr("a lot of"), HasSubstr(i == 0 ? "A" : "B")));
+    }
+  }
 }
 
 TEST(Rules, OfOnesOwnAreAskedAtEveryClose) {

@@ -176,7 +176,9 @@ class Draw {
   /// Days without a price from the eighth row on: single ones, and some longer than a holiday.
   void holes() {
     auto& prices = drawn_.table.prices;
-    for (int i = 1; i < n_; ++i) {
+    const int whole = int(uniform(0, n_));  // so that each row has a price
+    for (int i = 0; i < n_; ++i) {
+      if (i == whole) continue;
       for (int t = 8; t < rows_; ++t) {
         if (!chance(0.04)) continue;
         const int length = pick({1, 1, 2, 4, 9});
@@ -185,10 +187,11 @@ class Draw {
     }
     if (n_ > 2 && chance(0.4) && rows_ > 20) {
       const int from = int(uniform(10, rows_ - 2));
-      for (int t = from; t < rows_; ++t) prices(t, 1) = NAN;
+      const int ends = (whole + 1) % n_;
+      for (int t = from; t < rows_; ++t) prices(t, ends) = NAN;
       const Day day = drawn_.table.days[std::size_t(from)];
       if (chance(0.5)) {
-        drawn_.options.ends = {{"A2", day, uniform(0, 0.5)}};
+        drawn_.options.ends = {{drawn_.table.assets[std::size_t(ends)].code, day, uniform(0, 0.5)}};
       } else {
         drawn_.options.ended_after = 12;
       }

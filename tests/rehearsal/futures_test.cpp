@@ -52,6 +52,17 @@ TEST(Futures, EveryDrawnDayIsARealOneOfAllAssets) {
   }
 }
 
+TEST(Futures, GoOnFromAFirstPriceOfEachAsset) {
+  const auto whole = three_assets(30);
+  const auto known = day_relatives(whole.prices);
+  for (Eigen::Index i = 0; i < 3; ++i) {
+    auto table = whole;
+    table.prices(0, i) = std::nan("");
+    EXPECT_THAT(message_of([&] { (void)drawn_history(table, known.relatives, 4, 11, 0); }),
+                testing::AllOf(HasSubstr(table.assets[std::size_t(i)].code), HasSubstr("it has no price there")));
+  }
+}
+
 TEST(Futures, DaysWithoutAllPricesAreNotDrawn) {
   auto table = three_assets(30);
   table.prices(7, 1) = table.prices(20, 2) = table.prices(21, 0) = std::nan("");

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <optional>
+#include <random>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/rehearsal/walk.hpp"
@@ -153,6 +154,80 @@ TEST(Walk, CutAtAnyRowEqualsTheOneRun) {
       ASSERT_EQ(pieces.end.units, run->end.units);
     }
   }
+}
+
+/// The same with rows of history before it, on other days and at other prices.
+Drawn with_history(Drawn drawn, int rows, unsigned seed) {
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal(0, 0.05);
+  auto& table = drawn.table;
+  std::vector<Day> days;
+  for (int t = rows; t > 0; --t) days.push_back(table.days.front() - std::chrono::days{t});
+  days.insert(days.end(), table.days.begin(), table.days.end());
+  Eigen::MatrixXd prices(Eigen::Index(days.size()), table.prices.cols());
+  for (Eigen::Index i = 0; i < prices.cols(); ++i) {
+    for (int t = 0; t < rows; ++t) prices(t, i) = 20 * std::exp(normal(random));
+  }
+  prices.bottomRows(table.prices.rows()) = table.prices;
+  table.days = std::move(days);
+  table.prices = std::move(prices);
+  drawn.options.first_row = std::size_t(rows);
+  return drawn;
+}
+
+TEST(Rehearsal, HistoryBeforeItsFirstRowMovesNothingThatDoesNotLookBack) {
+  int compared = 0, trades = 0;
+  for (int round = 0; round < test::rounds(600); ++round) {
+    auto drawn = round % 2 == 0 ? Draw(unsigned(8000 + round)).all() : Draw(unsigned(8000 + round)).plain();
+    if (drawn.plan.estimation || drawn.options.traded_value.size() > 0) continue;  // these look back
+    drawn.options.keep_weights = true;
+    drawn.options.rows_per_year = 252;
+    const auto longer = with_history(drawn, 1 + round % 40, unsigned(round));
+    std::optional<Rehearsal> run, with;
+    try {
+      run = rehearse(drawn.table, drawn.plan, drawn.options);
+    } catch (const InputError&) {
+      EXPECT_THROW((void)rehearse(longer.table, longer.plan, longer.options), InputError) << words(drawn);
+      continue;
+    }
+    with = rehearse(longer.table, longer.plan, longer.options);
+    ASSERT_EQ(with->days, run->days) << words(drawn);
+    ASSERT_EQ(with->net, run->net) << words(drawn);
+    ASSERT_EQ(with->gross, run->gross);
+    ASSERT_EQ(with->paper, run->paper);
+    ASSERT_EQ(with->weights, run->weights);
+    ASSERT_EQ(with->end.units, run->end.units);
+    ASSERT_EQ(with->log.size(), run->log.size());
+    ASSERT_EQ(with->trades.size(), run->trades.size());
+    for (std::size_t k = 0; k < run->trades.size(); ++k) {
+      ASSERT_EQ(with->trades[k].decided, run->trades[k].decided);
+      ASSERT_EQ(with->trades[k].cost, run->trades[k].cost);
+    }
+    ++compared;
+    trades += int(run->trades.size());
+  }
+  EXPECT_GT(compared, test::rare(300));
+  EXPECT_GT(trades, test::rare(1500));
+}
+
+TEST(Rehearsal, ValuesAtTheLastPriceBeforeItsFirstRow) {
+  PriceTable table;
+  for (int t = 0; t < 12; ++t) table.days.push_back(*parse_day("2024-01-01") + std::chrono::days{t});
+  table.assets = {{"A", "HLC", PriceField::close}, {"B", "HLC", PriceField::close}};
+  table.prices = Eigen::MatrixXd::Constant(12, 2, 10);
+  table.prices(3, 1) = 8;
+  table.prices(4, 1) = table.prices(5, 1) = table.prices(6, 1) = NAN;
+  RehearsalOptions options{1000, 0, 0};
+  options.first_row = 5;
+  options.start = Ledger{Eigen::Vector2d(50, 40), 0};
+  RehearsalPlan plan;
+  plan.weights = Eigen::Vector2d(0.5, 0.5);
+  plan.schedule = Schedule::parse("never", "");
+  const auto run = rehearse(table, plan, options);
+  EXPECT_EQ(run.before[0], 50 * 10 + 40 * 8) << "B's last price is two rows before";
+  ASSERT_EQ(run.trades.size(), 1u);
+  EXPECT_EQ(run.trades[0].traded, table.days[7]) << "it waits until B is open";
+  EXPECT_EQ(run.net[2], 50 * 10 + 40 * 10);
 }
 
 /// What a row's prices, splits included, did to what was held at the close before.

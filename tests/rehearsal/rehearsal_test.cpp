@@ -100,11 +100,14 @@ TEST(Rehearsal, CountsItsRowsAYearAndNoOrdersByRounding) {
 }
 
 TEST(Schedule, RefusesWhatItCannotDo) {
-  for (const char* text :
-       {"",           "sometimes", "1m@middle",   "0m",         "1m@0",         "1w@8",          "1m@-32",
-        "21d@21",     "21d@-1",    "21d@first",   "band:",      "band:5",       "band:0pp",      "band:-5pp",
-        "band::5pp",  "+band:5pp", "1q*band:5pp", "1qband:5pp", "band:5pp/",    "band:5pp/gold", "1m:edge",
-        "never:edge", "1m:half",   "1m:cap=10",   "1m:cap=0%",  "band:5pp:far", "band:5pp:",     "never+band:5pp"}) {
+  for (const char* text : {"",          "sometimes",     "1m@middle",    "0m",
+                           "1m@0",      "1w@8",          "1m@-32",       "21d@21",
+                           "21d@-1",    "21d@first",     "band:",        "band:5",
+                           "band:0pp",  "band:-5pp",     "band:1000.5%", "band:1001pp",
+                           "band::5pp", "+band:5pp",     "1q*band:5pp",  "1qband:5pp",
+                           "band:5pp/", "band:5pp/gold", "1m:edge",      "never:edge",
+                           "1m:half",   "1m:cap=10",     "1m:cap=0%",    "band:5pp:far",
+                           "band:5pp:", "never+band:5pp"}) {
     EXPECT_THROW(Schedule::parse(text, "--schedule"), InputError) << text;
   }
 }

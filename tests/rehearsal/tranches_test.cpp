@@ -121,9 +121,23 @@ TEST(Tranches, MoneyIsKept) {
   EXPECT_NEAR(run.weights.row(30).sum(), 0.9, 0.02);
   const auto flows = std::ranges::count(run.log, Event::Kind::flow, &Event::kind);
   EXPECT_EQ(flows, 2) << "what happens to all is told once";
+  double told = 0;
+  for (const auto& event : run.log) told += event.kind == Event::Kind::flow ? event.figure : 0;
+  EXPECT_NEAR(told, 300, 1e-9) << "and whole";
+  for (const auto& trade : run.trades) {
+    EXPECT_EQ(trade.shortfall, 0);
+    EXPECT_EQ(trade.shrunk, 1);
+  }
   EXPECT_GT(run.running.custody, 0);
   // Gross grows as it would without costs: by those and by custody more than net.
   EXPECT_GT(run.cost_per_year, 0);
+}
+
+TEST(Tranches, WithoutCostsGrossIsNet) {
+  const auto table = two_walks(200);
+  const auto run = rehearse(table, plan_of(halves, "1m:tranches=4"), with_wealth(1000));
+  EXPECT_LT((run.gross - run.net).cwiseAbs().maxCoeff(), 1e-9);
+  for (const auto& trade : run.trades) EXPECT_NEAR(trade.cost.total(), 0, 1e-15);
 }
 
 TEST(Tranches, AverageOutTheChoiceOfTheDay) {

@@ -67,6 +67,8 @@ TEST(FisherInterval, CoversNineteenOfTwenty) {
   EXPECT_NEAR(interval.low, 0.156028, 1e-5);
   EXPECT_NEAR(interval.high, 0.735818, 1e-5);
   EXPECT_EQ(fisher_interval(0.5, 3).low, -1);
+  EXPECT_NEAR(fisher_interval(0.5, 4).low, std::tanh(std::atanh(0.5) - 1.959963984540054), 1e-12)
+      << "four tell a little";
   EXPECT_EQ(fisher_interval(1, 30).low, 1);
   // On 2,000 histories of 40 pairs with correlation 0.6; Monte Carlo error 0.5 points, three of them 1.5.
   std::mt19937_64 random(4);

@@ -70,6 +70,18 @@ TEST(Stability, ComparesThePartsAsIfEachWereAHistoryOfItsOwn) {
   EXPECT_NEAR(s.average_error, std::sqrt((pairs_after.array() - pairs_before.mean()).square().mean()), 1e-14);
 }
 
+TEST(Stability, CountsBySampleOrPopulation) {
+  const auto table = table_of(returns_of(101, 3, 1));
+  const auto sample = stability_of(table, Denominator::sample),
+             population = stability_of(table, Denominator::population);
+  for (std::size_t i = 0; i < 3; ++i) {
+    EXPECT_NEAR(population.assets[i].volatility_before / sample.assets[i].volatility_before, std::sqrt(49 / 50.0),
+                1e-12);
+    EXPECT_NEAR(population.assets[i].volatility_after / sample.assets[i].volatility_after, std::sqrt(50 / 51.0), 1e-12);
+    EXPECT_EQ(population.assets[i].correlation_after, sample.assets[i].correlation_after);
+  }
+}
+
 TEST(Stability, PartsAtADayAndRefusesPartsThatAreTooShort) {
   const auto table = table_of(returns_of(40, 3, 2));
   EXPECT_EQ(stability_of(table, Day{std::chrono::days{30}}).before, 30u);

@@ -304,12 +304,29 @@ TEST_P(Digits, AgreeWithQuadArithmeticOnTheSameDoubles) {
 INSTANTIATE_TEST_SUITE_P(Figures, Digits,
                          testing::Values(Offset{1, 14, 14}, Offset{1e6, 9.4, 12.2}, Offset{1e7, 8.2, 11}));
 
+TEST(Growth, BeginsOnTheLastDayBeforeTheFirstReturn) {
+  ReturnTable table;
+  for (int t = 1; t <= 5; ++t) table.days.push_back(Day{std::chrono::days{19000 + t}});
+  table.start = Day{std::chrono::days{19000}};
+  table.assets = {"EARLY", "LATE"};
+  table.returns = Eigen::MatrixXd::Constant(5, 2, 0.1);
+  table.spans = Eigen::MatrixXi::Ones(5, 2);
+  for (int t : {0, 1, 3}) table.spans(t, 1) = 0, table.returns(t, 1) = NAN;
+  table.spans(4, 1) = 2;
+  const auto early = growth_of(table, 0), late = growth_of(table, 1);
+  EXPECT_EQ(early.days.front(), table.start);
+  EXPECT_EQ(early.days.size(), 6u);
+  EXPECT_THAT(late.days, testing::ElementsAre(table.days[1], table.days[2], table.days[4]));
+  EXPECT_NEAR(late.values.back(), 1.21, 1e-15);
+}
+
 TEST(Histogram, FollowsTheRuleOfFreedmanAndDiaconis) {
   // 0..999: quartiles 249.75 and 749.25, so a width of 2 x 499.5 / 10 and 999 / 99.9 = 10 bins of 100.
   Eigen::VectorXd values(1000);
   for (Eigen::Index i = 0; i < values.size(); ++i) values[i] = double((i * 7) % 1000);
   const auto histogram = histogram_of(values);
   EXPECT_EQ(histogram.counts, std::vector<std::size_t>(10, 100));
+  for (double unit : {1e-6, 1e-2, 1e4}) EXPECT_EQ(histogram_of(unit * values).counts.size(), 10u) << "in any unit";
   EXPECT_EQ(histogram.edges.front(), 0);
   EXPECT_EQ(histogram.edges.back(), 999);
 }
