@@ -132,7 +132,7 @@ class Row {
   /// Flow, trade, look.
   void act(double flow) {
     if (calendar_.estimates(row_)) estimate(flow);
-    if (plan_.estimation == std::nullopt) calendar_.targets(row_, state_.targets);
+    if (!plan_.estimation && !plan_.by_date.empty()) take_targets();
     bool looked = false;
     if (!state_.decision && options_.delay == 0) {
       look(flow);
@@ -308,6 +308,13 @@ class Row {
     return codes.empty() ? "" : fmt::format("{} suspended, kept at the weight there is", fmt::join(codes, ", "));
   }
 
+  /// Those by date.
+  void take_targets() {
+    calendar_.targets(row_, state_.targets);
+    auto& so_far = state_.so_far.targets;
+    if (so_far.empty() || so_far.back() != state_.targets) so_far.push_back(state_.targets);
+  }
+
   void estimate(double flow) {
     try {
       const auto look = seen(flow);
@@ -380,7 +387,7 @@ WalkState begin_walk(const PriceTable& table, const RehearsalPlan& plan, const R
   if (options.track_targets) run.paper.resize(rows);
   if (options.keep_weights) run.weights.setZero(rows, n);
   state.net = state.gross = market.wealth_at_start(state);
-  run.targets.push_back(state.targets);
+  if (!plan.estimation && plan.by_date.empty()) run.targets.push_back(state.targets);
   return state;
 }
 

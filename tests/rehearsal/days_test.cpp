@@ -197,6 +197,7 @@ TEST(TargetWeights, ByDateCountFromTheirDay) {
   const auto run = rehearse(table, plan, {1000, 0, 0});
   EXPECT_THAT(trade_days(run), ElementsAre("01", "07"));
   EXPECT_NEAR(run.end.units[1], 75, 1e-10);
+  EXPECT_THAT(run.targets, ElementsAre(Eigen::VectorXd(Vector2d(1, 0)), Eigen::VectorXd(Vector2d(0.25, 0.75))));
   plan.by_date.erase(plan.by_date.begin());
   EXPECT_THAT(message_of([&] {
                 (void)rehearse(table, plan, {1000, 0, 0});
