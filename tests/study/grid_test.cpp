@@ -78,6 +78,7 @@ void expect_same(const GridRun& run, const Rehearsal& alone) {
   ASSERT_EQ(run.failure, "") << run.name;
   for (const auto& kept : kept_figures())
     EXPECT_EQ(run.figure(kept.name), kept.of(alone)) << run.name << " " << kept.name;
+  EXPECT_EQ(run.marked, alone.marked);
   EXPECT_EQ(run.from, alone.days.front());
   EXPECT_EQ(run.to, alone.days.back());
 }

@@ -163,38 +163,63 @@ TEST(StudyRuns, ReestimateTheHighestSharpeRatioToTheWholeFrontiers) {
 }
 
 TEST(StudyRuns, ReestimateAroundWhatIsSuspended) {
-  // KELPFARM isn't traded in the last two weeks of 2022, when the weights are chosen anew, and is held above its limit.
-  Rehearsed one;
-  auto& bars = one.sources.bars[1];
-  auto kept = bars.between(std::nullopt, day("2022-12-16")), after = bars.between(day("2023-01-05"), std::nullopt);
-  auto days = std::vector<Day>(kept.days.begin(), kept.days.end());
-  auto closes = kept.of(PriceField::close);
-  days.insert(days.end(), after.days.begin(), after.days.end());
-  closes.insert(closes.end(), after.of(PriceField::close).begin(), after.of(PriceField::close).end());
-  bars.days = DayList(std::move(days));
-  bars.of(PriceField::close) = closes;
-  one.sources.current = WeightList{"held", one.settings.assets, {}};
-  one.sources.current->assets = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
-  one.sources.current->weights = {0.2, 0.6, 0.2};
-  one.settings.start_from_current = true;
-  one.settings.schedules = {Schedule::parse("1y", "")};
-  one.settings.aims = {Aim::parse("minimum-variance", "")};
-  one.settings.limits = {Limit::parse("KELPFARM <= 20%"), Limit::parse("TIDEMILL <= 30%")};
-  one.settings.delay = 300;  // so that what is held isn't sold before
-  one.settings.reestimate = Schedule::parse("1y", "");
-  const auto run = one.runs().all.front();
-  EXPECT_FALSE(run.marked);
-  const auto found = std::ranges::find_if(run.log, [](const Event& event) {
-    return event.kind == Event::Kind::estimate && event.day == day("2022-12-30");
-  });
-  ASSERT_NE(found, run.log.end());
-  EXPECT_EQ(found->words, "KELPFARM suspended, kept at the weight there is");
-  const auto row = std::ranges::find(run.days, day("2022-12-30")) - run.days.begin();
-  const auto& targets = run.targets[1];
-  EXPECT_NEAR(targets[1], run.weights(row, 1), 1e-12);
-  EXPECT_GT(targets[1], 0.4) << "far above its limit";
-  EXPECT_NEAR(targets.sum(), 1, 1e-12);
-  EXPECT_LE(targets[0], 0.3 + 1e-12) << "the others keep theirs";
+  // One asset isn't traded in the last two weeks of 2022, when the weights are chosen anew, and is held above its
+  // limit.
+  const std::vector<std::string> codes = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
+  for (std::size_t closed = 0; closed < 3; ++closed) {
+    const std::size_t other = (closed + 2) % 3;
+    Rehearsed one;
+    auto& bars = one.sources.bars[closed];
+    auto kept = bars.between(std::nullopt, day("2022-12-16")), after = bars.between(day("2023-01-05"), std::nullopt);
+    auto days = std::vector<Day>(kept.days.begin(), kept.days.end());
+    auto closes = kept.of(PriceField::close);
+    days.insert(days.end(), after.days.begin(), after.days.end());
+    closes.insert(closes.end(), after.of(PriceField::close).begin(), after.of(PriceField::close).end());
+    bars.days = DayList(std::move(days));
+    bars.of(PriceField::close) = closes;
+    one.sources.current = WeightList{"held", codes, {0.2, 0.2, 0.2}};
+    one.sources.current->weights[closed] = 0.6;
+    one.settings.start_from_current = true;
+    one.settings.schedules = {Schedule::parse("1y", "")};
+    one.settings.limits = {Limit::parse(codes[closed] + " <= 20%"), Limit::parse(codes[other] + " <= 30%")};
+    one.settings.delay = 300;  // so that what is held isn't sold before
+    one.settings.reestimate = Schedule::parse("1y", "");
+    const auto run = one.runs().all.front();
+    EXPECT_FALSE(run.marked);
+    const auto found = std::ranges::find_if(run.log, [](const Event& event) {
+      return event.kind == Event::Kind::estimate && event.day == day("2022-12-30");
+    });
+    ASSERT_NE(found, run.log.end());
+    EXPECT_EQ(found->words, codes[closed] + " suspended, kept at the weight there is");
+    const auto row = std::ranges::find(run.days, day("2022-12-30")) - run.days.begin();
+    const auto& targets = run.targets[1];
+    EXPECT_NEAR(targets[Eigen::Index(closed)], run.weights(row, Eigen::Index(closed)), 1e-12);
+    EXPECT_GT(targets[Eigen::Index(closed)], 0.4) << "far above its limit";
+    EXPECT_NEAR(targets.sum(), 1, 1e-12);
+    EXPECT_LE(targets[Eigen::Index(other)], 0.3 + 1e-12) << "the others keep theirs";
+  }
+}
+
+TEST(StudyRuns, ReestimateUnderLimitsOfEveryKind) {
+  const auto held_in = [](const Eigen::VectorXd& weights) { return (weights.array().abs() > 1e-9).count(); };
+  for (const char* aim : {"minimum-variance", "maximum-sharpe"}) {
+    Rehearsed one;
+    one.settings.aims = {Aim::parse(aim, "")};
+    one.settings.reestimate = Schedule::parse("1q", "");
+    one.settings.estimate_over = Interval::parse("1y", "");
+    const auto targets_under = [&](const char* limit) {
+      one.settings.limits = {Limit::parse(limit)};
+      const auto run = one.runs().all.front();
+      EXPECT_FALSE(run.marked) << limit;
+      EXPECT_GT(run.targets.size(), 5u);
+      return run.targets;
+    };
+    for (const auto& targets : targets_under("holdings <= 2")) EXPECT_LE(held_in(targets), 2) << aim;
+    for (const auto& targets : targets_under("held >= 25%")) {
+      for (const double weight : targets) EXPECT_TRUE(std::abs(weight) < 1e-9 || weight > 0.25 - 1e-9) << weight;
+    }
+    for (const auto& targets : targets_under("budget = 80%")) EXPECT_NEAR(targets.sum(), 0.8, 1e-9) << aim;
+  }
 }
 
 TEST(StudyRuns, AWindowLongerThanThePastIsSaidBeforeAnyRun) {

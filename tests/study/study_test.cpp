@@ -275,6 +275,9 @@ TEST(StudyBasis, LimitsOnWhatIsLeftOutArePassedOverAndAddedOnesAreNot) {
   ASSERT_EQ(basis.limits.size(), 1u);
   EXPECT_THAT(texts_of(basis.warnings),
               Contains("Limit bonds 'HOLLBOND <= 10%' is passed over: HOLLBOND is not among the assets"));
+  settings.limits = {Limit::parse("KELPFRAM <= 10%")};
+  EXPECT_EQ(with_bonds(settings).limits.size(), 1u) << "what nobody knows is not passed over: choosing will name it";
+  settings.limits = {Limit::parse("HOLLBOND <= 10%", "bonds"), Limit::parse("each <= 80%")};
   auto added = settings;
   std::swap(added.limits, added.added_limits);
   EXPECT_EQ(with_bonds(added).limits.size(), 2u) << "choosing portfolios will name it";
