@@ -230,6 +230,36 @@ TEST(Grid, EveryFieldOfTheInputsComesBack) {
   EXPECT_EQ(Grid(study.sources, settings).digest(), grid.digest());
 }
 
+TEST(Grid, AJobIsTheSameCells) {
+  ManyRuns study;
+  study.set("delay", {"0", "2"});
+  study.set("estimator", {"bayes-stein", "one-factor", "geometric/nonlinear"});
+  const auto grid = study.grid(), again = Grid::of_job(grid.job());
+  ASSERT_EQ(again.size(), grid.size());
+  EXPECT_EQ(again.digest(), grid.digest());
+  for (std::size_t k = 0; k < grid.size(); ++k) EXPECT_EQ(again.key(again.cell(k)), grid.key(grid.cell(k)));
+}
+
+TEST(Grid, AnEstimatorLeavesTheOtherHalfToTheStudy) {
+  ManyRuns study;
+  study.settings.methods.covariance = CovarianceMethod::parse("constant-correlation", "");
+  study.settings.methods.expected = ExpectedMethod::parse("geometric", "");
+  study.set("estimator", {"bayes-stein", "one-factor", "exponential:36"});
+  study.set("aim", {"equal"});
+  const auto grid = study.grid();
+  std::set<std::pair<std::string, std::string>> methods;
+  for (std::size_t k = 0; k < grid.size(); ++k) {
+    const auto estimator = grid.cell(k).estimator;
+    methods.insert({estimator.expected->text(), estimator.covariance->text()});
+  }
+  EXPECT_EQ(methods, (std::set<std::pair<std::string, std::string>>{{"bayes-stein", "constant-correlation"},
+                                                                    {"geometric", "one-factor"},
+                                                                    {"exponential:36", "exponential:36"}}));
+  EXPECT_EQ(Estimator::parse("bayes-stein/one-factor", "").text(), "bayes-stein/one-factor");
+  EXPECT_EQ(Estimator::parse("exponential:36", "").text(), "exponential:36") << "of both";
+  EXPECT_EQ(Estimator::parse("one-factor", "").text(), "one-factor");
+}
+
 TEST(Grid, PartsHaveEveryCellOnce) {
   const ManyRuns study;
   const auto grid = study.grid();
@@ -302,6 +332,9 @@ TEST(Grid, RefusesWhatIsNoGrid) {
       (void)study.grid();
     });
   };
+  for (const char* delay : {"-1", "1.5", "x", "1e9", "nan"}) {
+    EXPECT_THAT(refused([&](ManyRuns& s) { s.set("delay", {"1", delay}); }), HasSubstr("no number of trading days"));
+  }
   EXPECT_THAT(refused([](ManyRuns& s) { s.set("delay", {}); }), HasSubstr("the axis delay has no values"));
   EXPECT_THAT(refused([](ManyRuns& s) { s.set("dealy", {"1"}); }),
               AllOf(HasSubstr("no axis 'dealy'"), HasSubstr("'delay'")));
@@ -340,6 +373,7 @@ TEST(Grid, LuckAmongCellsIsThatAmongTheSingleRuns) {
   ManyRuns study;
   study.set("cost-level", {"1"});
   study.set("schedule", {"never", "1m", "1q"});
+  study.settings.risk_free = 0.03;
   const auto grid = study.grid();
   const CellRunner runner(grid);
   std::vector<GridRun> tries;

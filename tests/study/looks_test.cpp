@@ -49,6 +49,12 @@ TEST(StudyInspection, HasBarsOfASingleAssetAndNoGrowthWithoutACommonDay) {
   how.overlays = {Overlay::parse("sma:3", "here")};
   const auto alone = inspection_of(universe, settings, how);
   ASSERT_THAT(alone.bars, SizeIs(1));
+  EXPECT_THAT(inspection_of(universe, settings).bars, SizeIs(1)) << "of a single asset, without overlays too";
+  Settings both;
+  both.assets = {"KELPFARM", "HOLLBOND"};
+  const auto two = universe_of(three(), both, Purpose::looking);
+  EXPECT_THAT(inspection_of(two, both).bars, IsEmpty()) << "bars of several lie on each other";
+  EXPECT_THAT(inspection_of(two, both, how).bars, SizeIs(2)) << "overlays are asked for";
   const auto& bars = alone.bars.front();
   ASSERT_THAT(bars.overlays, SizeIs(1));
   const auto& closes = bars.bars.of(PriceField::close);
@@ -139,6 +145,37 @@ TEST(StudyEstimation, ComparesMethodsAndSaysWhatHasNoAnswer) {
   bool said = false;
   for (const auto& warning : estimation.warnings) said = said || warning.lead == "Not compared";
   EXPECT_TRUE(said) << "three factors of two assets";
+  const auto methods = [&](const auto& list, const char* method) {
+    return std::ranges::any_of(list, [&](const auto& one) { return one.method == method; });
+  };
+  EXPECT_TRUE(methods(estimation.expected, "exponential:36")) << "a half-life of three years of months";
+  EXPECT_TRUE(methods(estimation.covariances, "exponential:36"));
+}
+
+TEST(StudyEstimation, SaysHowManyPeriodsAreLeftOut) {
+  auto settings = against_bonds();
+  settings.methods.expected = ExpectedMethod::parse("market-model", "");
+  const auto said = [&](const Sources& sources) {
+    const auto universe = universe_of(sources, settings);
+    return test::texts_of(estimation_of(universe, sources, settings, std::nullopt, {}).warnings);
+  };
+  EXPECT_THAT(said(three()), testing::Not(testing::Contains(HasSubstr("left out"))));
+  // Of months in which the benchmark has no price the returns go, and the one after them spans several.
+  for (int months : {1, 2}) {
+    auto sources = three();
+    auto& bars = sources.bars[2];
+    const Day from = day("2019-05-01"), to = months == 1 ? day("2019-05-31") : day("2019-06-30");
+    auto first = bars.between(std::nullopt, from - std::chrono::days{1}),
+         rest = bars.between(to + std::chrono::days{1}, std::nullopt);
+    auto days = std::vector<Day>(first.days.begin(), first.days.end());
+    days.insert(days.end(), rest.days.begin(), rest.days.end());
+    auto closes = first.of(PriceField::close);
+    closes.insert(closes.end(), rest.of(PriceField::close).begin(), rest.of(PriceField::close).end());
+    bars.days = DayList(std::move(days));
+    bars.of(PriceField::close) = closes;
+    EXPECT_THAT(said(sources),
+                testing::Contains(HasSubstr(std::to_string(months + 1) + " of 71 periods are left out")));
+  }
 }
 
 TEST(StudyTracing, HasTheCeilingThePortfoliosAndTheLowerHalf) {

@@ -123,6 +123,16 @@ TEST(StudyLuck, TheChoiceOfTheDayIsTheRangeOverBeginnings) {
     ASSERT_EQ(luck.timing.size(), 1u) << baseline;
     EXPECT_EQ(luck.timing[0].aim, "minimum-variance");
   }
+  // Daily there is no choice, every other day one of two, and yearly none in a shorter walk.
+  const Tested edges({"1d", "2d", "1y"});
+  const auto timing_under = [&](int delay) {
+    auto how = edges.settings;
+    how.delay = delay;
+    return timing_of(edges.universe, edges.basis, edges.portfolios, edges.sources, how, "equal");
+  };
+  ASSERT_EQ(timing_under(1).size(), 2u);
+  EXPECT_EQ(timing_under(1)[0].starts, 2);
+  EXPECT_EQ(timing_under(280).size(), 1u) << "with the days that it waits a year is longer than the walk";
   auto anew = study.settings;
   anew.reestimate = Schedule::parse("1y", "");
   EXPECT_TRUE(timing_of(study.universe, study.basis, study.portfolios, study.sources, anew, "equal").empty());

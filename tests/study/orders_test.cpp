@@ -97,6 +97,16 @@ TEST(Orders, SayByHowMuchWeightsAreMadeSmallerForTheFloorOfCash) {
   EXPECT_EQ(held.to(0.5, 0.7).scaled, 1) << "there is no floor";
 }
 
+TEST(Orders, WithoutACloseOnTheDayAreAtTheAdjustedOneWhereThatWillDo) {
+  Held held;
+  held.sources.bars[0].of(PriceField::close).back() = NAN;
+  const auto list = held.to(0.5, 0.5);
+  EXPECT_EQ(list.orders.at(0).price, 10) << "the adjusted close of the day";
+  EXPECT_EQ(list.orders.at(0).price_day, held.sources.bars[0].days.back());
+  held.settings.lots = {{"all", 1}};
+  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }), HasSubstr("only an adjusted close"));
+}
+
 TEST(Orders, SayWhatIsMissing) {
   Held held;
   held.sources.current.reset();
