@@ -357,6 +357,18 @@ TEST(StudyRuns, ImpactHangsOnVolumes) {
   }
 }
 
+TEST(StudyRuns, WhatHasNoReturnToWeighAgainstCostsIsPassedOver) {
+  Rehearsed one;
+  one.settings.aims = {Aim::parse("equal", ""), Aim::parse("maximum-sharpe", "")};
+  one.settings.schedules = {Schedule::parse("1q:after-costs", ""), Schedule::parse("never", "")};
+  const auto runs = one.runs();
+  std::vector<std::string> names;
+  for (const auto& run : runs.all) names.push_back(run.name);
+  EXPECT_THAT(names, ElementsAre("equal, never", "maximum-sharpe, 1q:after-costs", "maximum-sharpe, never"));
+  EXPECT_THAT(texts_of(runs.warnings),
+              Contains("equal has no return to weigh against costs, so 1q:after-costs is not run for it"));
+}
+
 TEST(StudyRuns, CostAwareSchedulesWeighCostsByTheLatestEstimate) {
   Rehearsed one;
   one.settings.aims = {Aim::parse("maximum-sharpe", "")};

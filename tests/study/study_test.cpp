@@ -295,6 +295,30 @@ TEST(StudyPortfolios, AnAimWithoutOneCostsNoOther) {
   settings.aims = {settings.aims[0]};
   EXPECT_THAT(message_of([&] { (void)portfolios_of(basis, sources, settings); }), HasSubstr("target-return=500%: "));
   EXPECT_EQ(portfolios_of(basis, sources, Settings{}).all.size(), 3u) << "the usual aims";
+  // Weights that are given, and mixes, stand without any aim's.
+  auto beside = sources;
+  beside.given = {WeightList{"given", {"TIDEMILL"}, {1.0}}};
+  EXPECT_EQ(portfolios_of(basis, beside, settings).all.size(), 1u);
+  EXPECT_EQ(portfolios_of(basis, beside, settings).unanswered.size(), 1u);
+  settings.mixes = {"TIDEMILL=50%, rest=50%"};
+  EXPECT_EQ(portfolios_of(basis, sources, settings).all.size(), 1u);
+}
+
+TEST(StudyPortfolios, MovedInsideStandBehindWhatBreaksLimits) {
+  auto sources = three();
+  sources.given = {WeightList{"first", {"TIDEMILL"}, {1.0}},
+                   WeightList{"good", {"TIDEMILL", "KELPFARM", "HOLLBOND"}, {0.4, 0.3, 0.3}},
+                   WeightList{"last", {"HOLLBOND"}, {1.0}}};
+  Settings settings;
+  settings.limits = {Limit::parse("each <= 50%")};
+  settings.move_inside = true;
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  std::vector<std::string> names;
+  for (const auto& one : portfolios_of(basis, sources, settings).all) {
+    names.push_back(one.name);
+    EXPECT_EQ(one.violations.empty(), one.name != "first" && one.name != "last") << one.name;
+  }
+  EXPECT_THAT(names, ElementsAre("first", "first, moved inside", "good", "last", "last, moved inside"));
 }
 
 TEST(StudyPortfolios, AreRoundedButForBlends) {
