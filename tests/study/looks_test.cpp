@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/names.hpp"
 #include "inchtide/study/description.hpp"
 #include "inchtide/study/estimation.hpp"
 #include "inchtide/study/inspection.hpp"
@@ -96,6 +97,31 @@ TEST(StudyDescription, KeepsTheBenchmarkApartAndGrowsAsThePricesDid) {
               price_on(growth.days.back()) / price_on(growth.days.front()), 1e-12);
   EXPECT_THAT(message_of([&] { (void)description_of(universe, settings, {.tail = 1.5}); }),
               HasSubstr("150% is no share of the periods"));
+}
+
+TEST(StudyRelations, BandsAreThoseOfTheReturnsInTheirOrder) {
+  Settings settings;
+  auto sources = three();
+  sources.bars.push_back(sources.bars[0]);
+  sources.bars.back().asset = "TWINMILL";
+  const auto universe = universe_of(sources, settings);
+  RelationsOptions how;
+  how.order = "cluster";
+  how.bands = BootstrapOptions{.draws = 60, .seed = 4};
+  const auto relations = relations_of(universe, settings, how);
+  auto options = *how.bands;
+  options.correlations = true;
+  const auto bands = bootstrap_bands(study_returns(universe, settings).assets, options);
+  const auto& assets = relations.correlation.assets;
+  ASSERT_NE(assets, universe.assets) << "twins stand side by side";
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    for (std::size_t j = 0; j < assets.size(); ++j) {
+      const auto a = Eigen::Index(*find_name(assets[i], universe.assets)),
+                 b = Eigen::Index(*find_name(assets[j], universe.assets));
+      EXPECT_EQ(relations.bands->correlation_low(Eigen::Index(i), Eigen::Index(j)), bands.correlation_low(a, b));
+      EXPECT_EQ(relations.bands->correlation_high(Eigen::Index(i), Eigen::Index(j)), bands.correlation_high(a, b));
+    }
+  }
 }
 
 TEST(StudyRelations, TakeTheirOrderWindowsAndPairsFromTheWhole) {

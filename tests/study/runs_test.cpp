@@ -244,6 +244,25 @@ TEST(StudyRuns, PromisesStandBesideWhatCame) {
   EXPECT_NEAR(promise.delivered_volatility, std::sqrt(run.rows_per_year * squares / double(returns.size() - 1)), 1e-12);
   const double promised = promise.volatility * promise.volatility / run.rows_per_year * double(returns.size());
   EXPECT_NEAR(runs.kept.front().volatility_ratio, std::sqrt(squares / promised), 1e-12);
+  EXPECT_NEAR(runs.kept.front().mean_difference, promise.delivered_return - promise.expected_return, 1e-12);
+}
+
+TEST(StudyRuns, PromisesOfManyEstimatesHaveAMeanAndItsError) {
+  Rehearsed one;
+  one.settings.reestimate = Schedule::parse("1q", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  const auto runs = one.runs();
+  ASSERT_GT(runs.promised.size(), 5u);
+  const double count = double(runs.promised.size());
+  double mean = 0, squares = 0;
+  for (const auto& promise : runs.promised) mean += (promise.delivered_return - promise.expected_return) / count;
+  for (const auto& promise : runs.promised) {
+    squares += std::pow(promise.delivered_return - promise.expected_return - mean, 2);
+  }
+  const auto& kept = runs.kept.front();
+  EXPECT_EQ(double(kept.estimates), count);
+  EXPECT_NEAR(kept.mean_difference, mean, 1e-12);
+  EXPECT_NEAR(kept.difference_error, std::sqrt(squares / (count - 1) / count), 1e-12);
 }
 
 TEST(StudyRuns, BeginWithWhatIsHeld) {

@@ -321,6 +321,31 @@ TEST(StudyPortfolios, MovedInsideStandBehindWhatBreaksLimits) {
   EXPECT_THAT(names, ElementsAre("first", "first, moved inside", "good", "last", "last, moved inside"));
 }
 
+TEST(StudyPortfolios, HardTimesAreTheDeepestFallsOfEqualWeights) {
+  const auto sources = three();
+  Settings settings;
+  settings.aims = {Aim::parse("equal", ""), Aim::parse("minimum-variance", "")};
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  const auto portfolios = portfolios_of(basis, sources, settings).all;
+  const auto times = hard_times_of(basis, portfolios, 3);
+  ASSERT_EQ(times.size(), 3u);
+  // By hand: equal weights restored every period, from their highest close so far.
+  const auto& r = basis.returns.returns;
+  double wealth = 1, peak = 1, deepest = 0;
+  for (Eigen::Index t = 0; t < r.rows(); ++t) {
+    wealth *= 1 + r.row(t).mean();
+    peak = std::max(peak, wealth);
+    deepest = std::min(deepest, wealth / peak - 1);
+  }
+  EXPECT_NEAR(times[0].equal_weights, deepest, 1e-12);
+  EXPECT_NEAR(times[0].returns[0], deepest, 1e-12);
+  double through = 1;
+  for (std::size_t t = 0; t < times[1].stretch.rows; ++t) {
+    through *= 1 + r.row(Eigen::Index(times[1].stretch.first_row + t)).dot(portfolios[1].weights);
+  }
+  EXPECT_NEAR(times[1].returns[1], through - 1, 1e-12);
+}
+
 TEST(StudyPortfolios, AreRoundedButForBlends) {
   const auto sources = three();
   Settings settings;
