@@ -204,6 +204,38 @@ TEST(StudyEstimation, SaysHowManyPeriodsAreLeftOut) {
   }
 }
 
+TEST(StudyTracing, LeavesLimitsOnPositionsToTheChoiceAndSaysSo) {
+  for (const char* limit : {"holdings <= 2", "held >= 10%"}) {
+    Settings settings;
+    const auto universe = universe_of(three(), settings);
+    const auto plain = tracing_of(basis_of(universe, three(), settings), {});
+    settings.limits = {Limit::parse(limit)};
+    const auto tracing = tracing_of(basis_of(universe, three(), settings), {});
+    EXPECT_THAT(test::texts_of(tracing.warnings),
+                testing::Contains(HasSubstr(std::string("The frontier is traced without '") + limit)));
+    ASSERT_TRUE(tracing.least && tracing.best) << limit;
+    EXPECT_EQ(tracing.least->weights, plain.least->weights) << limit;
+    EXPECT_EQ(tracing.best->weights, plain.best->weights) << limit;
+  }
+}
+
+TEST(StudyTracing, NothingWithinATrackingErrorMayBeatTheRate) {
+  auto settings = against_bonds();
+  auto sources = three();
+  sources.bars.push_back(walk("MARROWSH", 4));
+  settings.limits = {Limit::parse("tracking-error <= 20%")};
+  const auto universe = universe_of(sources, settings);
+  const auto first = tracing_of(basis_of(universe, sources, settings), {});
+  const double within = first.tracked.front().portfolio.expected_return;
+  const double beyond = first.frontier.corners().front().expected_return;
+  ASSERT_LT(within, beyond - 1e-3) << "the ceiling keeps the highest return out";
+  settings.risk_free = (within + beyond) / 2;
+  const auto tracing = tracing_of(basis_of(universe, sources, settings), {});
+  EXPECT_TRUE(tracing.least);
+  EXPECT_FALSE(tracing.best);
+  EXPECT_THAT(test::texts_of(tracing.warnings), testing::Contains(HasSubstr("There is no maximum-Sharpe portfolio")));
+}
+
 TEST(StudyTracing, HasTheCeilingThePortfoliosAndTheLowerHalf) {
   auto settings = against_bonds();
   auto sources = three();

@@ -207,6 +207,21 @@ TEST(StudyUniverse, FindingsAreSaidInOneLineAndRefusedByTheStrict) {
   EXPECT_EQ(universe_of(sources, dropping).misprints.size(), 1u);
 }
 
+TEST(StudyUniverse, AnAssetOfOnePriceCostsNoOther) {
+  auto sources = three();
+  sources.bars.pop_back();
+  auto& one = sources.bars[0];
+  one = one.between(one.days.back(), std::nullopt);
+  Settings settings;
+  const auto universe = universe_of(sources, settings);
+  EXPECT_THAT(universe.assets, ElementsAre("KELPFARM"));
+  EXPECT_THAT(
+      texts_of(universe.warnings),
+      Contains("TIDEMILL is passed over: TIDEMILL: it holds a single price, on 2023-12-29. Give at least two days"));
+  sources.bars.pop_back();
+  EXPECT_THAT(message_of([&] { (void)universe_of(sources, settings); }), HasSubstr("TIDEMILL"));
+}
+
 TEST(StudyBasis, NothingOnTheSplitOrAfterItCounts) {
   const auto split = day("2022-01-03");
   Settings settings;
