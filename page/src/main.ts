@@ -10,7 +10,7 @@ import { can_group, grouped, kind_of } from "./grouped";
 import { type Answer, Link } from "./link";
 import { Live } from "./live";
 import { relations_view } from "./relations";
-import { change, current, in_scope, is_dark, listen, make_anew, read_address, this_scope } from "./state";
+import { change, current, in_scope, is_dark, linked_picks, listen, make_anew, read_address, this_scope } from "./state";
 import { table_view } from "./table";
 import { what_if } from "./what_if";
 
@@ -81,15 +81,18 @@ function family_view(family: Chart[], study: Study, known: Set<string>): HTMLEle
     if (!views.has(chart.name)) views.set(chart.name, in_scope(here, () => view(chart)));
     place.replaceChildren(views.get(chart.name)!);
   };
+  const of_picked = () => {
+    const latest = [...current().picked].at(-1) ?? "";
+    return variants.find((one) => same_name(of(one), latest)) ?? variants.find((one) => latest.startsWith(`${of(one)}, `)); // or a run's portfolio
+  };
   choice.addEventListener("change", show);
   listen(["picked"], () => {
-    const latest = [...current().picked].at(-1);
-    const chart = variants.find((one) => same_name(of(one), latest ?? "")) ?? variants.find((one) => latest?.startsWith(`${of(one)}, `)); // or a run's portfolio
+    const chart = of_picked();
     if (!chart) return;
     choice.value = of(chart);
     show();
   });
-  choice.value = of(variants.find((one) => one.title === first.title) ?? variants[0]!);
+  choice.value = of(of_picked() ?? variants.find((one) => one.title === first.title) ?? variants[0]!); // a link may have picked before
   show();
   return element("div", { class: "family" }, choice, place);
 }
@@ -264,6 +267,7 @@ async function show_live(link: Link): Promise<void> {
   let view: FrontierView | null = null;
   let of: Study["estimate"] | null = null; // the estimate that the view is of
   let followed = false; // a link is followed once there is what it names
+  let late = linked_picks(); // runs that a link picks are there last
   let is_free = location.hash === ""; // to compare with what is held, as no link says what with
   const show_frontier = () => {
     const { corners } = study;
@@ -290,6 +294,11 @@ async function show_live(link: Link): Promise<void> {
     }
     tell(study);
     fill_section(made.get(chapter.command)!, chapter, study, names_of(study));
+    if (chapter.command === "rehearse" && late.length > 0) {
+      const known = names_of(study);
+      change({ picked: new Set([...current().picked, ...late.filter((name) => known.has(name))]) });
+      late = [];
+    }
     if (chapter.command === "estimate") how.replaceChildren(...how_section(study).childNodes);
   };
   const failed = (command: string, problem: string) => {

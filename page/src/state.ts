@@ -83,6 +83,9 @@ function write(): void {
   }, 150);
 }
 
+/** What a link says is picked, whether it is here or not. */
+export const linked_picks = () => (new URLSearchParams(location.hash.slice(1)).get("pick") ?? "").split("\n").filter((name) => name !== "");
+
 /** Takes over what a link says; what it says of things that are not here is left out. */
 export function read_address(known: Set<string>, places: number): void {
   const words = new URLSearchParams(location.hash.slice(1));
@@ -95,7 +98,7 @@ export function read_address(known: Set<string>, places: number): void {
   const theme = words.get("theme");
   const level = Number(words.get("costs") ?? "1");
   change({
-    picked: new Set((words.get("pick") ?? "").split("\n").filter((asset) => known.has(asset))),
+    picked: new Set(linked_picks().filter((name) => known.has(name))),
     from: window_given ? from : null,
     to: window_given ? to : null,
     mark: place("mark") ?? 0,

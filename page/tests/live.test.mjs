@@ -71,6 +71,14 @@ describe("the live page", { skip: browser_path ? false : "there is no Chromium h
     rmSync(folder, { recursive: true, force: true });
   });
 
+  test("a link opens with the asset and the run that it picks", async () => {
+    const picks = ["KELPFARM", "maximum-sharpe, monthly"];
+    const other = await open(`${address}&${new URLSearchParams({ pick: picks.join("\n") })}`);
+    await other.waitForFunction((name) => document.querySelector("[aria-label='Which held']")?.value === name, picks[1], { timeout: 60_000 });
+    assert.match(await other.locator(".picked-line").textContent(), /KELPFARM, maximum-sharpe, monthly/);
+    await other.close();
+  });
+
   test("has all sections, and a token that has left the address", async () => {
     const names = await page.$$eval("main section h2", (heads) => heads.map((head) => head.firstChild.textContent));
     assert.deepEqual(names, ["Prices", "Returns", "Relations", "Estimate", "Frontier", "Weights", "Rehearsal", "How it was made"]);
