@@ -209,6 +209,69 @@ TEST(WeightsFor, PutsEachWhereItsAssetIs) {
               HasSubstr("kelpfarm comes twice"));
 }
 
+/// Between two of the sorted values by its distance.
+double quantile_of(std::vector<double> values, double at) {
+  std::ranges::sort(values);
+  const double place = at * double(values.size() - 1);
+  const auto below = std::size_t(place);
+  if (below + 1 == values.size()) return values.back();
+  return values[below] + (place - double(below)) * (values[below + 1] - values[below]);
+}
+
+TEST(Sensitivity, BandsAreQuantilesOfWhatEachDrawSays) {
+  std::mt19937_64 random(95);
+  std::normal_distribution<double> normal;
+  Eigen::MatrixXd x(48, 4);
+  for (Eigen::Index i = 0; i < 4; ++i) {
+    for (Eigen::Index t = 0; t < 48; ++t)
+      x(t, i) = 0.004 + 0.002 * double(i) + (0.02 + 0.01 * double(i)) * normal(random);
+  }
+  const auto returns = test::table_of(x);
+  std::vector<Estimate> drawn;
+  const auto estimator = [&](const ReturnTable& some) {
+    auto estimate = sample_estimate(some);
+    if (some.returns != x) drawn.push_back(estimate);
+    return estimate;
+  };
+  const auto limits = limits_of({"each <= 70%"});
+  BootstrapOptions options;
+  options.draws = 31;
+  options.threads = 1;
+  options.coverage = 0.8;
+  const auto said = sensitivity(returns, estimator, limits, {}, {Aim{Aim::Kind::minimum_variance, 0}}, 0, options);
+  ASSERT_EQ(drawn.size(), 31u);
+  std::vector<Frontier> frontiers;
+  for (const auto& estimate : drawn) frontiers.push_back(trace_frontier(estimate, limits));
+  const auto& bands = said.portfolios[0];
+  for (Eigen::Index i = 0; i < 4; ++i) {
+    std::vector<double> weights;
+    for (const auto& frontier : frontiers) weights.push_back(frontier.minimum_variance().weights[i]);
+    EXPECT_NEAR(bands.low[i], quantile_of(weights, 0.1), 1e-12);
+    EXPECT_NEAR(bands.high[i], quantile_of(weights, 0.9), 1e-12);
+    EXPECT_NEAR(bands.held[i], double(std::ranges::count_if(weights, [](double w) { return w > 1e-6; })) / 31, 1e-12);
+  }
+  // At evenly spaced volatilities of the frontier as it was, where half of the draws' frontiers reach.
+  const auto as_it_was = trace_frontier(sample_estimate(returns), limits);
+  const double least = as_it_was.corners().back().volatility, most = as_it_was.corners().front().volatility;
+  ASSERT_GT(said.frontier.size(), 5u);
+  const double step = said.frontier[1].volatility - said.frontier[0].volatility;
+  EXPECT_NEAR((most - least) / step, std::round((most - least) / step), 1e-9);
+  for (const auto& at : said.frontier) {
+    EXPECT_NEAR((at.volatility - least) / step, std::round((at.volatility - least) / step), 1e-9);
+    std::vector<double> reached;
+    for (const auto& frontier : frontiers) {
+      const auto& corners = frontier.corners();
+      if (corners.back().volatility > at.volatility || corners.front().volatility < at.volatility) continue;
+      reached.push_back(frontier.at_volatility(at.volatility).expected_return);
+    }
+    ASSERT_EQ(std::size_t(at.draws), reached.size());
+    EXPECT_GE(reached.size(), 16u);
+    EXPECT_NEAR(at.low, quantile_of(reached, 0.1), 1e-10);
+    EXPECT_NEAR(at.middle, quantile_of(reached, 0.5), 1e-10);
+    EXPECT_NEAR(at.high, quantile_of(reached, 0.9), 1e-10);
+  }
+}
+
 TEST(Sensitivity, BandsHoldTheDrawsAndDoNotDependOnThreads) {
   std::mt19937_64 random(94);
   std::normal_distribution<double> normal;

@@ -134,6 +134,63 @@ TEST(Choose, TheHighestRatioWithinBothCeilingsIsAtTheOneOnVolatility) {
   }
 }
 
+TEST(Choose, TheHighestUtilityWithinATrackingErrorIsThatOfAGrid) {
+  std::mt19937_64 random(16);
+  int bound = 0;
+  for (int round = 0; round < 20; ++round) {
+    const auto estimate = test::random_problem(random, 3, {}).estimate;
+    LimitFacts facts;
+    facts.benchmark = BenchmarkRisk::of_weights(estimate.covariance, Eigen::Vector3d(0.2, 0.5, 0.3));
+    const double aversion = 1 + double(random() % 8), most = 0.01 * double(3 + random() % 10);
+    const Limits limits{Limit::parse(fmt::format("tracking-error <= {:.6f}%", 100 * most))};
+    const auto chosen = choose(trace_frontier(estimate, limits, facts), Aim{Aim::Kind::utility, aversion}, 0);
+    const auto utility = [&](const Eigen::VectorXd& w) {
+      return estimate.expected_return.dot(w) - aversion / 2 * estimate.covariance.portfolio_variance(w);
+    };
+    const double error = facts.benchmark->tracking_error(estimate.covariance, chosen.weights);
+    EXPECT_LE(error, most + 1e-9);
+    bound += error > most - 1e-6 ? 1 : 0;
+    double best = -INFINITY;
+    for (int a = 0; a <= 200; ++a) {
+      for (int b = 0; a + b <= 200; ++b) {
+        const Eigen::Vector3d w(a / 200.0, b / 200.0, 1 - (a + b) / 200.0);
+        if (facts.benchmark->tracking_error(estimate.covariance, w) <= most) best = std::max(best, utility(w));
+      }
+    }
+    EXPECT_GE(utility(chosen.weights), best - 1e-12) << round;
+    EXPECT_LE(utility(chosen.weights), best + 2e-3) << round << ": the grid is fine enough";
+  }
+  EXPECT_GT(bound, 5);
+}
+
+TEST(Choose, ACeilingOnVolatilityHasAPriceToUtilityWhereItBinds) {
+  const auto estimate = test::estimate_of(Eigen::Vector3d(0.10, 0.06, 0.02),
+                                          Eigen::Matrix3d(Eigen::Vector3d(0.09, 0.04, 0.01).asDiagonal()));
+  const auto chosen = [&](double aversion, double ceiling) {
+    const Limits limits{Limit::parse(fmt::format("volatility <= {:.10f}%", 100 * ceiling))};
+    return choose(trace_frontier(estimate, limits), Aim{Aim::Kind::utility, aversion}, 0);
+  };
+  const auto has_price = [](const Allocation& a) {
+    return std::ranges::any_of(a.binding, [](const BindingLimit& b) { return b.text.starts_with("volatility"); });
+  };
+  for (const double aversion : {1.0, 2.0, 4.0, 9.0}) {
+    const double free = chosen(aversion, 0.3).volatility;  // the highest return has just that
+    EXPECT_FALSE(has_price(chosen(aversion, 1.02 * free))) << aversion << ": there is room";
+    if (free > 0.2999) continue;
+    const auto at = chosen(aversion, 0.95 * free);
+    EXPECT_NEAR(at.volatility, 0.95 * free, 1e-9);
+    EXPECT_TRUE(has_price(at)) << aversion;
+  }
+}
+
+TEST(Choose, UtilityNeedsAnAversion) {
+  const auto estimate = test::estimate_of(Eigen::Vector2d(0.1, 0.05), 0.04 * Eigen::Matrix2d::Identity());
+  const auto frontier = trace_frontier(estimate, Limits{});
+  for (const double aversion : {0.0, -1.0, double(NAN), double(INFINITY)}) {
+    EXPECT_THROW((void)choose(frontier, Aim{Aim::Kind::utility, aversion}, 0), InputError) << aversion;
+  }
+}
+
 TEST(Choose, MaximumDiversificationBeatsOtherPortfoliosAndKeepsLimits) {
   std::mt19937_64 random(14);
   const auto problem = test::random_problem(random, 7, {});
