@@ -326,7 +326,8 @@ TEST(Histogram, FollowsTheRuleOfFreedmanAndDiaconis) {
   for (Eigen::Index i = 0; i < values.size(); ++i) values[i] = double((i * 7) % 1000);
   const auto histogram = histogram_of(values);
   EXPECT_EQ(histogram.counts, std::vector<std::size_t>(10, 100));
-  for (double unit : {0x1p-20, 0x1p-7, 0x1p13}) EXPECT_EQ(histogram_of(unit * values).counts.size(), 10u) << "in any unit";
+  for (double unit : {0x1p-20, 0x1p-7, 0x1p13})
+    EXPECT_EQ(histogram_of(unit * values).counts.size(), 10u) << "in any unit";
   EXPECT_EQ(histogram.edges.front(), 0);
   EXPECT_EQ(histogram.edges.back(), 999);
 }
