@@ -17,13 +17,13 @@ export function orders_view(trading: Trading, weights: Weights, currency: string
   }
   const figure = (text: string) => element("td", { class: "figure" }, text);
   const rows = orders.map((one) => element("tr", {}, element("th", { scope: "row" }, one.asset), element("td", {}, one.value > 0 ? "buy" : "sell"),
-    figure(money(Math.abs(one.value))), figure(number(Math.abs(one.units))), figure(number(one.price)), figure(money(one.cost))));
+    figure(money(Math.abs(one.value))), figure((Number.isInteger(one.units) ? money : number)(Math.abs(one.units))), figure(number(one.price)), figure(money(one.cost))));
   const days = [...new Set(orders.map((one) => one.price_day))].sort();
   const head = ["Asset", "", "Value", "Units", "Price", "Cost"].map((name, k) => element("th", k > 1 ? { class: "figure", scope: "col" } : { scope: "col" }, name));
   box.append(
     element("p", {}, `They cost ${money(cost)}${currency === "" ? "" : ` ${currency}`}, ${basis_points(cost / trading.wealth).replace("+", "")} of ${money(trading.wealth)}; ${money(wealth_after)} is left, ${money(cash_after)} of it cash.`),
     element("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": "Orders from what is held" }, element("table", {}, element("thead", {}, element("tr", {}, ...head)), element("tbody", {}, ...rows))),
-    element("p", { class: "quiet" }, `At prices of ${days.length === 1 ? days[0] : `${days[0]} to ${days.at(-1)}`}.${trading.in_lots ? " Units are not rounded to lots here; weigh --orders does." : ""}`));
+    element("p", { class: "quiet" }, `At prices of ${days.length === 1 ? days[0] : `${days[0]} to ${days.at(-1)}`}.${trading.in_lots ? " Units are whole lots." : ""}`));
   if (scaled < 1) box.append(element("p", {}, `The weights leave less than the floor of cash; they go to ${percent(scaled)} of what they are, in proportion.`));
   if (shrunk < 1) box.append(element("p", {}, `Purchases are ${percent(shrunk)} of what the weights ask for, as cash would not last.`));
   if (shortfall > 1e-9 * trading.wealth) box.append(element("p", {}, `Cash ends ${money(shortfall)} below its floor: nothing is bought that could be less.`));

@@ -133,7 +133,8 @@ export interface Trading {
   smallest_order: number;
   cash_floor: number;
   in_lots: boolean;
-  assets: { asset: string; units: number; price: number; price_day: string; market: number; buy: SideCosts; sell: SideCosts }[];
+  /** `lot`: units that orders are whole numbers of; 0 without lots. */
+  assets: { asset: string; units: number; price: number; price_day: string; lot: number; market: number; buy: SideCosts; sell: SideCosts }[];
 }
 type BySchedule = Record<string, (number | null)[]>;
 /** One portfolio's schedules at other levels of trading costs. */

@@ -1,4 +1,4 @@
-// The orders that lead from what is held to a portfolio: as the tool makes them, but for whole lots.
+// The orders that lead from what is held to a portfolio, as the tool makes them.
 
 import type { SideCosts, Trading, Weights } from "./data";
 
@@ -27,6 +27,8 @@ export interface PageOrders {
 /** A smaller order is rounding; of the wealth. */
 const rounding = 1e-9;
 const most_steps = 200;
+/** So near below a whole lot it is one; of the units. */
+const lot_rounding = 1e-12;
 
 function commission_of(side: SideCosts, value: number): number {
   let commission = 0;
@@ -47,6 +49,37 @@ export function cost_of(side: SideCosts, value: number, market: number): number 
 interface Draft {
   at: number;
   sign: number;
+}
+
+/** Positions in whole lots: each rounded toward zero, then single lots bought in order of the largest shortfall in value,
+    of at least half a lot, while cash stays at its floor.
+    @param traded units, in fractions */
+function in_lots({ assets, cash }: Trading, traded: number[], smallest: number, floor: number): number[] {
+  const orders = assets.map(() => 0);
+  const is_too_small = (at: number, units: number) => Math.abs(units * assets[at]!.price) < smallest;
+  const outlay = (at: number, units: number) => {
+    const { buy, sell, market, price } = assets[at]!;
+    const value = units * price;
+    return value === 0 ? 0 : value + cost_of(value > 0 ? buy : sell, Math.abs(value), market);
+  };
+  const wants: { at: number; short_of: number }[] = [];
+  assets.forEach(({ units, price, lot }, at) => {
+    if (traded[at] === 0) return;
+    const meant = units + traded[at]!;
+    const whole = lot * Math.trunc((meant / lot) * (1 + lot_rounding));
+    const short_of = (meant - whole) * price;
+    if (short_of >= (lot * price) / 2) wants.push({ at, short_of });
+    if (!is_too_small(at, whole - units)) orders[at] = whole - units;
+  });
+  let left = cash - orders.reduce((total, units, at) => total + outlay(at, units), 0);
+  for (const { at } of [...wants].sort((one, other) => other.short_of - one.short_of)) {
+    const more = orders[at]! + assets[at]!.lot;
+    const then = left + outlay(at, orders[at]!) - outlay(at, more);
+    if (then < floor || (more !== 0 && is_too_small(at, more))) continue; // a smaller one may fit
+    orders[at] = more;
+    left = then;
+  }
+  return orders;
 }
 
 /** Costs are paid out of the same wealth: W + costs of going to the weights of W = what it was. */
@@ -95,16 +128,22 @@ export function orders_to(trading: Trading, weights: Weights): PageOrders {
     factor = low;
     settled = settle(factor);
   }
-  const orders = settled.kept.flatMap((one) => {
+  const traded = assets.map(() => 0);
+  for (const one of settled.kept) {
     const value = size(one, settled.after, factor);
-    const { asset, price, price_day } = assets[one.at]!;
-    return value < rounding * wealth ? [] : [{ asset, price, price_day, value: one.sign * value, units: (one.sign * value) / price, cost: cost(one, value) }];
+    if (value >= rounding * wealth) traded[one.at] = (one.sign * value) / assets[one.at]!.price;
+  }
+  const units = trading.in_lots ? in_lots(trading, traded, smallest, floor * wealth) : traded;
+  const orders = assets.flatMap(({ asset, price, price_day, buy, sell, market }, at) => {
+    const value = units[at]! * price;
+    return value === 0 ? [] : [{ asset, price, price_day, value, units: units[at]!, cost: cost_of(value > 0 ? buy : sell, Math.abs(value), market) }];
   });
+  const paid = orders.reduce((total, one) => total + one.cost, 0);
   return {
     orders: [...orders.filter(({ value }) => value < 0), ...orders.filter(({ value }) => value > 0)],
-    cost: orders.reduce((total, one) => total + one.cost, 0),
-    wealth_after: settled.after,
-    cash_after: cash_left(settled, factor),
+    cost: paid,
+    wealth_after: wealth - paid,
+    cash_after: cash - paid - orders.reduce((total, { value }) => total + value, 0),
     scaled: scale,
     shrunk: factor,
     shortfall: Math.max(0, floor * settled.after - cash_left(settled, factor)),

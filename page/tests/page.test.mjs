@@ -177,6 +177,35 @@ describe("the page", { skip: browser_path ? false : "there is no Chromium here" 
     assert.deepEqual([...seen].sort(), ["scaled", "shrunk"]);
   });
 
+  test("in whole lots the orders to a mark are those that the tool makes, unit by unit", async () => {
+    const copy = join(folder, "lots");
+    cpSync(demo, copy, { recursive: true });
+    const own = join(copy, "whole-units.toml");
+    run("report", "--mandate", own, "--out", join(folder, "lots-study"), "--quiet");
+    const other = await open(join(folder, "lots-study", "study.html"));
+    await other.waitForSelector(".orders table");
+    const figure = (text) => Number(text.replaceAll(",", ""));
+    const { corners } = result("frontier", "--mandate", own, "--split", "2023-01-01");
+    let small = 0;
+    for (const mark of [0.03, 0.23, 0.5, 0.77, 0.97].map((share) => share * (corners.length - 1))) {
+      const at = Math.min(Math.floor(mark), corners.length - 2);
+      const gain = corners[at].expected_return + (mark - at) * (corners[at + 1].expected_return - corners[at].expected_return);
+      await other.evaluate((hash) => (location.hash = hash), `mark=${mark}&pin=held`);
+      await other.waitForFunction((text) => document.querySelector(".at-mark .headline b").textContent === text, percent(gain));
+      const rows = await other.$$eval(".orders tbody tr", (lines) => lines.map((line) => [...line.cells].map((cell) => cell.textContent)));
+      const { orders } = result("weigh", "--mandate", own, "--split", "2023-01-01", "--aim", `target-return=${(100 * gain).toFixed(10)}%`, "--orders", join(folder, "o.csv"));
+      assert.deepEqual(rows.map(([asset, side, , units]) => [asset, side, figure(units)]), orders.orders.map(({ asset, side, units }) => [asset, side, units]), `at ${mark}`);
+      for (const { asset, units } of orders.orders) {
+        assert.equal(units % (asset.startsWith("MARROW") ? 10 : 1), 0);
+        small += units < 1000 ? 1 : 0;
+      }
+      const [, , left, cash] = /They cost ([\d,]+).* of [\d,]+; ([\d,]+) is left, (-?[\d,]+) of it cash/.exec(await other.locator(".orders p").first().textContent());
+      assert.ok(Math.abs(figure(left) - orders.wealth_after) < 1 && Math.abs(figure(cash) - orders.cash_after) < 1);
+    }
+    assert.ok(small > 0, "units are shown one by one");
+    await other.close();
+  });
+
   test("what else might have come of the baseline is a fan by day, the tool's", async () => {
     const box = page.locator("#chart-futures");
     await box.scrollIntoViewIfNeeded();

@@ -97,6 +97,7 @@ Json trading_json(const TradingNow& now) {
                       {"units", now.held.units[i]},
                       {"price", now.day.prices[i]},
                       {"price_day", to_string(now.price_days[k])},
+                      {"lot", now.terms.lots.empty() ? 0.0 : now.terms.lots[k]},
                       {"market", now.day.market.size() > 0 ? now.day.market[i] : 0.0},
                       {"buy", side_json(now.terms.costs[k].buy)},
                       {"sell", side_json(now.terms.costs[k].sell)}});

@@ -26,6 +26,12 @@ Eigen::VectorXd impact_now(const Universe& universe, const std::vector<std::stri
   return impact_figures(rows, traded_to_walk(universe, rows), rows.rows() - 1);
 }
 
+/// What is held came by its weight: units that are whole lots but for rounding are whole lots.
+double whole_where_near(double units, double lot) {
+  const double whole = lot * std::round(units / lot);
+  return std::abs(units - whole) <= rounding_order * std::max(lot, std::abs(units)) ? whole : units;
+}
+
 }  // namespace
 
 TradingNow trading_now(const Universe& universe, const Basis& basis, const Settings& settings) {
@@ -51,7 +57,12 @@ TradingNow trading_now(const Universe& universe, const Basis& basis, const Setti
   now.terms.costs = asset_costs(settings.costs, assets, basis.facts.tags);
   now.terms.smallest_order = settings.smallest_order;
   now.terms.cash_floor = settings.cash_floor;
-  if (!settings.lots.empty()) now.terms.lots = by_class(settings.lots, assets, basis.facts.tags, 1);
+  if (!settings.lots.empty()) {
+    now.terms.lots = by_class(settings.lots, assets, basis.facts.tags, 1);
+    for (Eigen::Index i = 0; i < n; ++i) {
+      now.held.units[i] = whole_where_near(now.held.units[i], now.terms.lots[std::size_t(i)]);
+    }
+  }
   if (has_impact(now.terms.costs)) now.day.market = impact_now(universe, assets, basis.known_to);
   return now;
 }

@@ -43,10 +43,11 @@ LimitFacts facts_of(const Estimate& estimate) {
   return facts;
 }
 
-/// The least variance / 2 - lambda x return, where what the budget leaves earns the risk-free rate.
+/// The least variance / 2 - lambda x return, where what the budget leaves earns the risk-free rate (what costs take of
+/// the budget earns nothing).
 double least_objective(const Frontier& frontier, double lambda) {
   const auto at = frontier.at_lambda(lambda);
-  return at.volatility * at.volatility / 2 - lambda * (at.expected_return - at.weights.sum() * risk_free);
+  return at.volatility * at.volatility / 2 - lambda * (at.expected_return - frontier.bounds().budget * risk_free);
 }
 
 double figure_of(const std::vector<Multiplier>& some, int limit) {
@@ -85,7 +86,12 @@ TEST(Multipliers, AreWhatMovingTheFigureBringsBetweenCorners) {
   for (int round = 0; round < test::rounds(600); ++round) {
     const int n = 4 + int(random() % 4);
     const auto estimate = test::random_problem(random, n, {}).estimate;
-    const auto facts = facts_of(estimate);
+    auto facts = facts_of(estimate);
+    if (round % 3 == 0) {
+      const double rate = 0.001 * double(1 + random() % 8);
+      facts.costs =
+          TradingCosts{facts.current, {Eigen::VectorXd::Constant(n, rate), Eigen::VectorXd::Constant(n, rate / 2)}, 2};
+    }
     const auto rules = random_rules(random, n);
     const auto traced = [&](const std::vector<Rule>& some) { return trace_frontier(estimate, limits_of(some), facts); };
     try {

@@ -304,6 +304,33 @@ TEST_P(Digits, AgreeWithQuadArithmeticOnTheSameDoubles) {
 INSTANTIATE_TEST_SUITE_P(Figures, Digits,
                          testing::Values(Offset{1, 14, 14}, Offset{1e6, 9.4, 12.2}, Offset{1e7, 8.2, 11}));
 
+TEST(ReturnTable, WhoseSpansDoNotFitItsReturnsIsRefused) {
+  ReturnTable good;
+  for (int t = 1; t <= 3; ++t) good.days.push_back(Day{std::chrono::days{19000 + t}});
+  good.start = Day{std::chrono::days{19000}};
+  good.assets = {"TIDEMILL", "KELPFARM"};
+  good.returns = Eigen::MatrixXd::Constant(3, 2, 0.01);
+  good.spans = Eigen::MatrixXi::Ones(3, 2);
+  EXPECT_NO_THROW(good.check());
+  EXPECT_EQ(good.long_rows(), 0u);
+  const auto refused = [&](int span, double value) {
+    auto table = good;
+    table.spans(1, 1) = span;
+    table.returns(1, 1) = value;
+    return test::message_of([&] { table.check(); });
+  };
+  EXPECT_EQ(refused(0, NAN), "nothing was thrown") << "there is none";
+  EXPECT_EQ(refused(2, 0.01), "nothing was thrown") << "over two periods";
+  EXPECT_THAT(refused(0, 0.01), testing::HasSubstr("KELPFARM"));
+  EXPECT_THAT(refused(1, NAN), testing::HasSubstr("KELPFARM"));
+  EXPECT_THAT(refused(1, INFINITY), testing::HasSubstr("KELPFARM"));
+  EXPECT_THAT(refused(-1, 0.01), testing::HasSubstr("KELPFARM"));
+  EXPECT_THAT(refused(-1, NAN), testing::HasSubstr("KELPFARM"));
+  auto longer = good;
+  longer.spans.row(2).setConstant(2);
+  EXPECT_EQ(longer.long_rows(), 1u);
+}
+
 TEST(Growth, BeginsOnTheLastDayBeforeTheFirstReturn) {
   ReturnTable table;
   for (int t = 1; t <= 5; ++t) table.days.push_back(Day{std::chrono::days{19000 + t}});

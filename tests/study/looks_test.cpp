@@ -187,10 +187,15 @@ TEST(StudyEstimation, SaysHowManyPeriodsAreLeftOut) {
   };
   EXPECT_THAT(said(three()), testing::Not(testing::Contains(HasSubstr("left out"))));
   // Of months in which the benchmark has no price the returns go, and the one after them spans several.
-  for (int months : {1, 2}) {
+  struct Gap {
+    const char *from, *to;
+    int months;
+  };
+  for (const auto& [begins, ends, months] :
+       {Gap{"2019-05-01", "2019-05-31", 1}, Gap{"2019-05-01", "2019-06-30", 2}, Gap{"2018-02-01", "2018-02-28", 1}}) {
     auto sources = three();
     auto& bars = sources.bars[2];
-    const Day from = day("2019-05-01"), to = months == 1 ? day("2019-05-31") : day("2019-06-30");
+    const Day from = day(begins), to = day(ends);
     auto first = bars.between(std::nullopt, from - std::chrono::days{1}),
          rest = bars.between(to + std::chrono::days{1}, std::nullopt);
     auto days = std::vector<Day>(first.days.begin(), first.days.end());

@@ -76,6 +76,19 @@ TEST(Orders, KeepLotsTheSmallestOrderAndTheFloorOfCash) {
   EXPECT_NEAR(large.cash_after, 0.02 * large.wealth_after, 1e-8);
 }
 
+TEST(Orders, InLotsAreWholeWhereWhatIsHeldIs) {
+  Held held;
+  held.settings.lots = {{"all", 1}};
+  for (int units = 1; units < 200; ++units) {
+    held.settings.wealth = 20.0 * units + 50 * 37 + 123.45;
+    held.sources.current->weights = {20 * units / held.settings.wealth, 50 * 37 / held.settings.wealth};
+    const auto sold = held.to(0, 0.5);
+    ASSERT_FALSE(sold.orders.empty());
+    EXPECT_EQ(sold.orders[0].units, -units);
+    for (const auto& order : sold.orders) EXPECT_EQ(order.units, std::round(order.units)) << units;
+  }
+}
+
 TEST(Orders, SayByHowMuchWeightsAreMadeSmallerForTheFloorOfCash) {
   Held held;
   held.settings.cash_floor = 0.02;
