@@ -24,6 +24,7 @@ constexpr double percentage_point = 0.01;
 std::optional<double> gain_per_price(const Aim& aim, const Solution& solution, double risk_free) {
   const auto& portfolio = solution.portfolio;
   const double volatility = portfolio.volatility;
+  if (!solution.priced) return std::nullopt;
   // At a ceiling on volatility only the return can gain.
   const bool return_only = solution.at_ceiling && portfolio.lambda > 0;
   switch (aim.kind) {

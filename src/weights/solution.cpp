@@ -76,6 +76,16 @@ Solution on_frontier(const Frontier& frontier, const Aim& aim, double risk_free,
   }
 }
 
+/// Whether prices are of what the aim gives for return. Where the highest return within a tracking error is best, or a
+/// corner, they are of less or more.
+bool trades_off(const Portfolio& portfolio, const Aim& aim, double risk_free) {
+  const double variance = portfolio.volatility * portfolio.volatility;
+  const double meant = aim.kind == Aim::Kind::utility          ? 1 / aim.target
+                       : aim.kind == Aim::Kind::maximum_sharpe ? variance / (portfolio.expected_return - risk_free)
+                                                               : portfolio.lambda;
+  return std::abs(portfolio.lambda - meant) <= same_trade_off * std::abs(meant);
+}
+
 /// The same within a ceiling on the tracking error.
 Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, const BenchmarkRisk& benchmark) {
   const auto& bounds = frontier.bounds();
@@ -92,7 +102,9 @@ Solution tracked(const Frontier& frontier, const Aim& aim, double risk_free, con
     }
   }();
   if (!bounds.volatility || chosen.portfolio.volatility <= bounds.volatility->value * (1 + ceiling_slack)) {
-    return solution_of(chosen, bounds);
+    auto solution = solution_of(chosen, bounds);
+    solution.priced = trades_off(chosen.portfolio, aim, risk_free);
+    return solution;
   }
   if (aim.kind != Aim::Kind::maximum_sharpe && aim.kind != Aim::Kind::utility) {
     throw InputError(aim.text(),

@@ -19,6 +19,7 @@ struct Solution {
   BoundPrices prices;
   std::optional<std::pair<int, double>> ceiling;  // on volatility or tracking error: which limit, and its price
   bool at_ceiling = false;                        // of volatility: what loosening others brings is return
+  bool priced = true;                             // prices are of what the aim gives for return
   bool lambda_is_given = true;                    // by the aim; else any that fits the portfolio will do
   std::optional<SidedPrices> sided{};             // of the aim, where no ceiling is in the way
 };

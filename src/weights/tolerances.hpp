@@ -20,6 +20,9 @@ constexpr double ceiling_within = 1e-9;
 // Shares of the risk are equal to this part of one.
 constexpr double equal_risk = 1e-12;
 
+// What a portfolio gives for return, and what its aim would, are the same to this part.
+constexpr double same_trade_off = 1e-6;
+
 // ---- the search for positions by an aim (positions.cpp, ratio_search.cpp) ----
 
 // A return this much higher is no better, where an aim fixes the volatility.

@@ -169,5 +169,46 @@ TEST(LimitPrices, OfAnEqualityHaveASide) {
   }
 }
 
+TEST(LimitPrices, OfAnEqualityUnderACeilingAreWhatMovingItBrings) {
+  std::mt19937_64 random(61);
+  int checked = 0, unknown = 0;
+  for (int round = 0; round < 40; ++round) {
+    const auto world = random_world(random, 4);
+    auto facts = world.facts;
+    facts.benchmark = BenchmarkRisk::of_weights(world.estimate.covariance, Eigen::Vector4d(0.4, 0.3, 0.2, 0.1));
+    const bool tracked = round % 2 == 0;
+    const Aim aim{round % 4 < 2 ? Aim::Kind::utility : Aim::Kind::maximum_sharpe, 1.5};
+    const auto chosen = [&](double share, double ceiling) {
+      Limits limits{Limit::parse(fmt::format("A1 = {:.17g}%", 100 * share), "first")};
+      if (ceiling > 0) {
+        limits.push_back(
+            Limit::parse(fmt::format("{} <= {:.17g}%", tracked ? "tracking-error" : "volatility", 100 * ceiling)));
+      }
+      return choose(trace_frontier(world.estimate, limits, facts), aim, 0.01);
+    };
+    const auto free = chosen(0.25, 0);
+    const double ceiling =
+        0.9 * (tracked ? facts.benchmark->tracking_error(world.estimate.covariance, free.weights) : free.volatility);
+    try {
+      const double step = 1e-6;
+      const auto here = chosen(0.25, ceiling);
+      const double rises =
+          (worth(chosen(0.25 + step, ceiling), aim) - worth(chosen(0.25 - step, ceiling), aim)) / (2 * step);
+      const auto found = std::ranges::find(here.binding, "first", &BindingLimit::limit);
+      ASSERT_NE(found, here.binding.end());
+      if (!found->raising) {
+        ++unknown;  // the highest return within a tracking error, whose prices are none of the aim's
+        continue;
+      }
+      EXPECT_NEAR(*found->raising, 0.01 * rises, 1e-5 * (1 + std::abs(rises))) << round << " " << aim.text();
+      EXPECT_NEAR(*found->lowering, -0.01 * rises, 1e-5 * (1 + std::abs(rises))) << round << " " << aim.text();
+      ++checked;
+    } catch (const InputError&) {  // nothing within beats the rate, or there is no room
+    }
+  }
+  EXPECT_GT(checked, 15);
+  EXPECT_LT(unknown, 10);
+}
+
 }  // namespace
 }  // namespace inchtide::limit_prices
