@@ -67,8 +67,8 @@ struct Pictures {
   std::size_t in_the_page = 0;  // and there alone
 };
 
-/// The charts of a chapter that are drawn as pictures: those of single assets only where they are few (and none of
-/// those that are one of many), and one that stands under a plain name too under its own.
+/// The charts of a chapter that are drawn as pictures: those that are meant to be, those of single assets only
+/// where they are few, and one that stands under a plain name too under its own.
 Pictures pictures_of(const report::Chapter& chapter) {
   const auto& charts = chapter.charts;
   const auto is_one_of_many = [&](const report::Chart& chart) {

@@ -79,10 +79,10 @@ Solution on_frontier(const Frontier& frontier, const Aim& aim, double risk_free,
 /// Whether prices are of what the aim gives for return. Where the highest return within a tracking error is best, or a
 /// corner, they are of less or more.
 bool trades_off(const Portfolio& portfolio, const Aim& aim, double risk_free) {
+  const bool ratio = aim.kind == Aim::Kind::maximum_sharpe;
+  if (!ratio && aim.kind != Aim::Kind::utility) return true;
   const double variance = portfolio.volatility * portfolio.volatility;
-  const double meant = aim.kind == Aim::Kind::utility          ? 1 / aim.target
-                       : aim.kind == Aim::Kind::maximum_sharpe ? variance / (portfolio.expected_return - risk_free)
-                                                               : portfolio.lambda;
+  const double meant = ratio ? variance / (portfolio.expected_return - risk_free) : 1 / aim.target;
   return std::abs(portfolio.lambda - meant) <= same_trade_off * std::abs(meant);
 }
 

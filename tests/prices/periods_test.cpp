@@ -45,6 +45,8 @@ TEST(Periods, AnAssetWithPricesInFewerThanHalfOfThemIsNamedWithBothWaysOut) {
                     HasSubstr("take a longer interval (1q)"), HasSubstr("Leave it out")));
   EXPECT_EQ(interval_that_fits(both, monthly), (Interval{1, Unit::quarter}));
   EXPECT_EQ(interval_that_fits({both[0]}, monthly), monthly);
+  const auto yearly = history("YEARLY", 8, [](Day day) { return ends_month(day, 12); });
+  EXPECT_EQ(interval_that_fits({both[0], yearly}, monthly), (Interval{1, Unit::year})) << "a quarter does not fit";
   EXPECT_NO_THROW(check_interval(both, {1, Unit::quarter}, {}));
   EXPECT_NO_THROW(check_interval({both[0]}, {1, Unit::day}, {}));
 }
