@@ -14,6 +14,12 @@
 namespace inchtide::report {
 namespace {
 
+std::string counts_of(const std::vector<MarketModel>& models) {
+  const auto [least, most] = std::ranges::minmax(models, {}, &MarketModel::observations);
+  return least.observations == most.observations ? fmt::format("{}", least.observations)
+                                                 : fmt::format("{} to {}", least.observations, most.observations);
+}
+
 Table market_model_table(const std::vector<MarketModel>& models, const std::string& benchmark, double risk_free) {
   Table table{"market-model",
               fmt::format("Against {}", benchmark),
@@ -31,8 +37,8 @@ Table market_model_table(const std::vector<MarketModel>& models, const std::stri
     table.add({m.asset, m.beta, m.beta_error, m.alpha, m.alpha_error, m.r_squared, m.specific_volatility,
                figure_or_none(m.correlation)});
   }
-  table.notes.push_back(
-      fmt::format("Excess returns over a risk-free rate of {}; alpha per year", short_percent(risk_free)));
+  table.notes.push_back(fmt::format("Excess returns over a risk-free rate of {}; alpha per year; {} returns each",
+                                    short_percent(risk_free), counts_of(models)));
   return table;
 }
 
@@ -220,6 +226,7 @@ void add_market_model(Chapter& chapter, const Relations& relations, const Univer
   for (const auto& m : *relations.market) {
     list.push_back({{"asset", m.asset},
                     {"beta", m.beta},
+                    {"observations", m.observations},
                     {"beta_error", m.beta_error},
                     {"alpha", m.alpha},
                     {"alpha_error", m.alpha_error},

@@ -116,6 +116,7 @@ StudyReturns study_returns(const Universe& universe, const Settings& settings, s
   for (Eigen::Index t = 0; t < both.spans.rows(); ++t) {
     if (both.spans(t, last) != both.spans(t, 0)) result.benchmark[t] = no_figure;
   }
+  if (settings.pairwise) result.beside = std::move(both);
   return result;
 }
 

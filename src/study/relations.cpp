@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numeric>
 
+#include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "study/window.hpp"
@@ -48,15 +49,16 @@ class Relating {
     result_.denominator = settings_.methods.denominator;
     result_.risk_free = settings_.risk_free.value_or(0);
     auto returns = study_returns(universe_, settings_);
-    result_.returns = std::move(returns.assets);
-    benchmark_ = std::move(returns.benchmark);
     say(returns.warnings);
+    result_.returns = returns.assets;
+    beside_ = std::move(returns);
     const auto as_given = correlation_over(result_.returns);
     order_ = order_of(as_given, universe_.tags, options_.order);
     result_.correlation = as_given.in_order(order_);
     if (options_.to_explore) list_orders(as_given);
     warn_of_matrix();
-    result_.averages = averages_of(result_.correlation, result_.returns, benchmark_);
+    warn_of_pairs();
+    result_.averages = averages_of(result_.correlation, beside_);
     for (const auto& span : options_.windows) add_window(span);
     for (const auto& every : options_.intervals) attempt([&] { add_interval(every); });
     pick();
@@ -76,11 +78,11 @@ class Relating {
 
   /// A part that this history may be too short or too still for: then it is left out, and said.
   template <typename Part>
-  void attempt(Part part) {
+  void attempt(Part part, const std::string& lead = "Left out") {
     try {
       part();
     } catch (const InputError& error) {
-      result_.warnings.push_back(error.notice().led_by("Left out"));
+      result_.warnings.push_back(error.notice().led_by(lead));
     }
   }
 
@@ -108,17 +110,40 @@ class Relating {
     }
   }
 
-  std::vector<PairAverage> averages_of(const Correlation& correlation, const ReturnTable& returns,
-                                       const Eigen::VectorXd& benchmark) const {
+  /// What no pair has for itself, and so isn't pair by pair.
+  void warn_of_pairs() {
+    const auto common = result_.returns.common_rows().size();
+    if (!settings_.pairwise || common == result_.returns.observations()) return;
+    result_.warnings.push_back(fmt::format(
+        "Pair by pair counts for correlations and for each asset against the benchmark: what lasted and what spreading "
+        "does are of the {} returns that all assets have, of {}",
+        common, result_.returns.observations()));
+  }
+
+  /// An asset and the benchmark, over all the periods that the two have.
+  static ReturnTable beside_benchmark(const StudyReturns& returns, Eigen::Index asset) {
+    return returns.beside.columns({asset, returns.beside.returns.cols() - 1}).at_common_ends();
+  }
+
+  /// NaN where an asset never moves, or shares too few returns with it.
+  Eigen::VectorXd correlations_beside(const StudyReturns& returns) const {
+    if (!settings_.pairwise) return correlations_with(returns.assets, returns.benchmark);
+    Eigen::VectorXd all = Eigen::VectorXd::Constant(returns.assets.returns.cols(), no_figure);
+    for (Eigen::Index i = 0; i < all.size(); ++i) {
+      const auto pair = beside_benchmark(returns, i);
+      if (pair.observations() > 2) all[i] = correlation_of(pair).matrix(0, 1);
+    }
+    return all;
+  }
+
+  std::vector<PairAverage> averages_of(const Correlation& correlation, const StudyReturns& returns) const {
     auto averages = average_correlations(correlation, universe_.tags, options_.by);
     if (averages.empty()) {
       throw InputError("relations", "there is no pair of assets", {Means::assets, "Name at least two that move"});
     }
-    // Pair by pair there may be no period that all have, and so nothing to compare with the benchmark.
-    const bool comparable = !settings_.pairwise || returns.common_rows().size() > 2;
-    if (!universe_.benchmark || !comparable) return averages;
+    if (!universe_.benchmark) return averages;
     PairAverage average{fmt::format("with {}", *universe_.benchmark)};
-    for (double r : correlations_with(returns, benchmark)) {
+    for (double r : correlations_beside(returns)) {
       if (std::isnan(r)) continue;
       average.mean += r;
       ++average.pairs;
@@ -140,7 +165,7 @@ class Relating {
     narrower.prices = universe_.prices.between(from, std::nullopt);
     const auto returns = study_returns(narrower, settings_);
     const auto correlation = correlation_over(returns.assets).in_order(order_);
-    result_.windows.push_back({span, correlation, averages_of(correlation, returns.assets, returns.benchmark)});
+    result_.windows.push_back({span, correlation, averages_of(correlation, returns)});
   }
 
   void add_interval(const Interval& every) {
@@ -150,7 +175,7 @@ class Relating {
     settle_interval(other, settings);
     const auto returns = study_returns(other, settings);
     const auto correlation = correlation_over(returns.assets).in_order(order_);
-    RelationsInterval at{every, correlation, averages_of(correlation, returns.assets, returns.benchmark), {}};
+    RelationsInterval at{every, correlation, averages_of(correlation, returns), {}};
     const auto assets = int(correlation.assets.size());
     const auto count = std::min(options_.pick.value_or(usual_pick), assets);
     if (correlation.motionless.empty() && count > 0 && (options_.pick || assets <= most_for_usual_pick)) {
@@ -178,7 +203,20 @@ class Relating {
 
   void against_benchmark() {
     if (!universe_.benchmark) return;
-    attempt([&] { result_.market = market_models(result_.returns, benchmark_, result_.risk_free); });
+    if (!settings_.pairwise) {
+      attempt([&] { result_.market = market_models(result_.returns, beside_.benchmark, result_.risk_free); });
+      return;
+    }
+    std::vector<MarketModel> models;
+    for (Eigen::Index i = 0; i < result_.returns.returns.cols(); ++i) {
+      attempt(
+          [&] {
+            const auto pair = beside_benchmark(beside_, i);
+            models.push_back(market_models(pair.columns({0}), pair.returns.col(1), result_.risk_free).front());
+          },
+          result_.returns.assets[std::size_t(i)] + " is left out beside the benchmark");
+    }
+    if (!models.empty()) result_.market = std::move(models);
   }
 
   void first_and_then() {
@@ -230,14 +268,16 @@ class Relating {
   void roll() {
     if (!options_.rolling) return;
     auto table = result_.returns;
-    if (universe_.benchmark) {
+    if (universe_.benchmark && settings_.pairwise) {
+      table = beside_.beside;
+    } else if (universe_.benchmark) {
       const auto last = table.returns.cols();
       table.assets.push_back(*universe_.benchmark);
       table.returns.conservativeResize(Eigen::NoChange, last + 1);
       table.spans.conservativeResize(Eigen::NoChange, last + 1);
-      table.returns.col(last) = benchmark_;
+      table.returns.col(last) = beside_.benchmark;
       for (Eigen::Index t = 0; t < table.spans.rows(); ++t) {
-        table.spans(t, last) = std::isfinite(benchmark_[t]) ? table.spans(t, 0) : 0;
+        table.spans(t, last) = std::isfinite(beside_.benchmark[t]) ? table.spans(t, 0) : 0;
       }
     }
     const auto window = std::size_t(std::llround(table.periods_per_year / options_.rolling->periods_per_year()));
@@ -246,6 +286,12 @@ class Relating {
 
   void draw_bands() {
     if (!options_.bands) return;
+    if (settings_.pairwise && result_.returns.common_rows().size() < result_.returns.observations()) {
+      result_.warnings.emplace_back(
+          "Bands of correlations are left out: draws are of whole periods that all assets have, and these correlations "
+          "are pair by pair");
+      return;
+    }
     auto how = *options_.bands;
     how.correlations = true;
     result_.coverage = how.coverage;
@@ -259,7 +305,7 @@ class Relating {
   const Settings& settings_;
   const RelationsOptions& options_;
   Relations result_;
-  Eigen::VectorXd benchmark_;
+  StudyReturns beside_;  // with the benchmark's, where there is one
   std::vector<std::size_t> order_;
 };
 

@@ -155,6 +155,52 @@ TEST(StudyRelations, TakeTheirOrderWindowsAndPairsFromTheWhole) {
   EXPECT_THAT(message_of([&] { (void)relations_of(universe, settings, {.pick = 5}); }), HasSubstr("5 of 4 assets"));
 }
 
+/// Pair by pair the benchmark is one of a pair like any other: whatever asset is young or comes first.
+TEST(StudyRelations, PairByPairTheBenchmarkCountsOverAllThatTheTwoHave) {
+  auto sources = three();
+  sources.bars.push_back(walk("MARROWSH", 4));
+  sources.bars[0] = walk("TIDEMILL", 1, day("2021-01-04"));
+  test::take_out(sources.bars[1], day("2019-05-01"), day("2019-06-30"));
+  auto settings = against_bonds();
+  settings.pairwise = true;
+  settings.short_histories = ShortHistories::keep;
+  settings.align = AlignPolicy::parse("any", "here");
+  RelationsOptions how;
+  how.rolling = Interval{1, Unit::year};
+  how.pairs = {{"MARROWSH", "HOLLBOND"}, {"KELPFARM", "HOLLBOND"}};
+  how.windows = {Interval{4, Unit::year}};
+  how.bands = BootstrapOptions{.draws = 60, .seed = 4};
+  const auto relations = relations_of(universe_of(sources, settings), settings, how);
+  // Of an asset alone beside the benchmark nothing is pair by pair.
+  double sum = 0, sum_of_window = 0;
+  ASSERT_TRUE(relations.market);
+  for (const auto& model : *relations.market) {
+    auto plain = against_bonds();
+    plain.assets = {model.asset};
+    const auto universe = universe_of(sources, plain);
+    const auto returns = study_returns(universe, plain);
+    const auto alone = market_models(returns.assets, returns.benchmark, 0.01).front();
+    EXPECT_EQ(model.observations, alone.observations) << model.asset;
+    EXPECT_NEAR(model.beta, alone.beta, 1e-12) << model.asset;
+    EXPECT_NEAR(model.alpha, alone.alpha, 1e-12) << model.asset;
+    sum += alone.correlation;
+    plain.last = Interval{4, Unit::year};
+    const auto recent = study_returns(universe_of(sources, plain), plain);
+    sum_of_window += correlations_with(recent.assets, recent.benchmark)[0];
+    if (model.asset == "TIDEMILL") continue;
+    const auto rolled = std::ranges::find(relations.rolling, model.asset, &RollingCorrelation::a);
+    EXPECT_EQ(rolled->days.front(), day("2019-01-31")) << "the first year of the two";
+    EXPECT_EQ(rolled->days.back(), day("2023-12-29"));
+  }
+  EXPECT_NEAR(relations.averages.back().mean, sum / 3, 1e-12);
+  EXPECT_EQ(relations.averages.back().of, "with HOLLBOND");
+  EXPECT_NEAR(relations.windows[0].averages.back().mean, sum_of_window / 3, 1e-12);
+  EXPECT_FALSE(relations.bands);
+  EXPECT_THAT(test::texts_of(relations.warnings),
+              testing::IsSupersetOf({HasSubstr("are of the 35 returns that all assets have, of 71"),
+                                     HasSubstr("Bands of correlations are left out")}));
+}
+
 TEST(StudyEstimation, ComparesMethodsAndSaysWhatHasNoAnswer) {
   const auto settings = against_bonds();
   const auto universe = universe_of(three(), settings);
@@ -194,16 +240,7 @@ TEST(StudyEstimation, SaysHowManyPeriodsAreLeftOut) {
   for (const auto& [begins, ends, months] :
        {Gap{"2019-05-01", "2019-05-31", 1}, Gap{"2019-05-01", "2019-06-30", 2}, Gap{"2018-02-01", "2018-02-28", 1}}) {
     auto sources = three();
-    auto& bars = sources.bars[2];
-    const Day from = day(begins), to = day(ends);
-    auto first = bars.between(std::nullopt, from - std::chrono::days{1}),
-         rest = bars.between(to + std::chrono::days{1}, std::nullopt);
-    auto days = std::vector<Day>(first.days.begin(), first.days.end());
-    days.insert(days.end(), rest.days.begin(), rest.days.end());
-    auto closes = first.of(PriceField::close);
-    closes.insert(closes.end(), rest.of(PriceField::close).begin(), rest.of(PriceField::close).end());
-    bars.days = DayList(std::move(days));
-    bars.of(PriceField::close) = closes;
+    test::take_out(sources.bars[2], day(begins), day(ends));
     EXPECT_THAT(said(sources),
                 testing::Contains(HasSubstr(std::to_string(months + 1) + " of 71 periods are left out")));
   }

@@ -64,14 +64,7 @@ TEST(StudyRuns, HoldingOnEndsAtThePriceRelativeAfterItsCosts) {
 
 TEST(StudyRuns, SayWhatIsNotInThem) {
   auto sources = three();
-  auto& bars = sources.bars[1];
-  const auto gap = bars.between(std::nullopt, day("2023-05-31")), after = bars.between(day("2023-06-15"), std::nullopt);
-  auto days = std::vector<Day>(gap.days.begin(), gap.days.end());
-  days.insert(days.end(), after.days.begin(), after.days.end());
-  auto closes = gap.of(PriceField::close);
-  closes.insert(closes.end(), after.of(PriceField::close).begin(), after.of(PriceField::close).end());
-  bars.days = DayList(std::move(days));
-  bars.of(PriceField::close) = closes;
+  test::take_out(sources.bars[1], day("2023-06-01"), day("2023-06-14"));
   Settings settings;
   settings.split = day("2022-01-03");
   settings.mixes = {"TIDEMILL=150%"};
@@ -169,14 +162,7 @@ TEST(StudyRuns, ReestimateAroundWhatIsSuspended) {
   for (std::size_t closed = 0; closed < 3; ++closed) {
     const std::size_t other = (closed + 2) % 3;
     Rehearsed one;
-    auto& bars = one.sources.bars[closed];
-    auto kept = bars.between(std::nullopt, day("2022-12-16")), after = bars.between(day("2023-01-05"), std::nullopt);
-    auto days = std::vector<Day>(kept.days.begin(), kept.days.end());
-    auto closes = kept.of(PriceField::close);
-    days.insert(days.end(), after.days.begin(), after.days.end());
-    closes.insert(closes.end(), after.of(PriceField::close).begin(), after.of(PriceField::close).end());
-    bars.days = DayList(std::move(days));
-    bars.of(PriceField::close) = closes;
+    test::take_out(one.sources.bars[closed], day("2022-12-17"), day("2023-01-04"));
     one.sources.current = WeightList{"held", codes, {0.2, 0.2, 0.2}};
     one.sources.current->weights[closed] = 0.6;
     one.settings.start_from_current = true;

@@ -1,7 +1,9 @@
 #pragma once
 // Made-up histories: random walks of a seed of their own.
 
+#include <chrono>
 #include <cmath>
+#include <optional>
 #include <random>
 #include <string>
 #include <vector>
@@ -29,6 +31,18 @@ inline BarHistory walk(const std::string& code, unsigned seed, Day from = day("2
   }
   bars.days = DayList(std::move(days));
   return bars;
+}
+
+/// Without the days from one to another, both included.
+inline void take_out(BarHistory& bars, Day from, Day to) {
+  const auto first = bars.between(std::nullopt, from - std::chrono::days{1}),
+             rest = bars.between(to + std::chrono::days{1}, std::nullopt);
+  auto days = std::vector<Day>(first.days.begin(), first.days.end());
+  days.insert(days.end(), rest.days.begin(), rest.days.end());
+  auto closes = first.of(PriceField::close);
+  closes.insert(closes.end(), rest.of(PriceField::close).begin(), rest.of(PriceField::close).end());
+  bars.days = DayList(std::move(days));
+  bars.of(PriceField::close) = closes;
 }
 
 inline Sources three() {

@@ -63,7 +63,7 @@ struct INCHTIDE_API Settings {
   std::optional<double> periods_per_year;  ///< as measured when left out
   bool keep_last_period = false;           ///< use a last period that has not ended
   ReturnKind returns = ReturnKind::simple;
-  bool pairwise = false;  ///< keep rows on which some asset has no return
+  bool pairwise = false;  ///< of relations: each pair over all periods that the two have
 
   // The estimate
   std::optional<double> risk_free;  ///< fraction per year; that of the estimate, or 0, when left out
