@@ -15,6 +15,8 @@
 namespace inchtide {
 namespace {
 
+constexpr double worth_a_word = 0.1;  // of a year that a short history costs all
+
 // Limits on assets that are known elsewhere but no part of this study are passed over, and said.
 Limits limits_on(const std::vector<std::string>& assets, const Settings& settings,
                  const std::vector<std::string>& known_elsewhere, std::vector<Notice>& warnings) {
@@ -77,6 +79,57 @@ void take_held(Basis& basis, const Universe& universe, const Sources& sources, c
                   with_thousands(sources.held->cash)));
 }
 
+/// From where to where an asset has returns, in periods from the start of a table.
+struct Reach {
+  long from = 0, to = 0;
+  std::string asset;
+};
+
+std::vector<Reach> reaches_of(const ReturnTable& returns, Eigen::Index assets) {
+  std::vector<Reach> reaches;
+  for (Eigen::Index i = 0; i < assets; ++i) {
+    std::optional<Reach> reach;
+    for (Eigen::Index t = 0; t < returns.spans.rows(); ++t) {
+      const long span = returns.spans(t, i), end = returns.end(std::size_t(t));
+      if (span == 0) continue;
+      if (!reach) reach = Reach{end - span, end, returns.assets[std::size_t(i)]};
+      reach->to = end;
+    }
+    if (reach) reaches.push_back(*std::move(reach));
+  }
+  return reaches;
+}
+
+/// Where histories are kept as they are, one that is short cuts what all have in common.
+void tell_of_short_ones(const ReturnTable& returns, const Universe& universe, std::vector<Notice>& warnings) {
+  const auto reaches = reaches_of(returns, Eigen::Index(universe.assets.size()));
+  if (reaches.empty()) return;
+  const auto late = *std::ranges::max_element(reaches, {}, &Reach::from);
+  const auto early = *std::ranges::min_element(reaches, {}, &Reach::to);
+  const auto day_of = [&](long period) {
+    for (std::size_t row = 0; row < returns.days.size(); ++row) {
+      if (returns.end(row) == period) return to_string(returns.days[row]);
+    }
+    return to_string(returns.start);
+  };
+  const auto begins = fmt::format("{} has prices from {} on", late.asset, day_of(late.from));
+  const auto ends = fmt::format("{} has prices up to {}", early.asset, day_of(early.to));
+  if (late.from >= early.to) {
+    throw InputError(
+        "returns", fmt::format("{} and {}: there is no {} that all assets have", begins, ends, universe.every.words()),
+        {{Means::assets, "Leave one of them out"}, {Means::short_histories, "all such", "leave-out"}});
+  }
+  const long first = std::ranges::min(reaches, {}, &Reach::from).from,
+             last = std::ranges::max(reaches, {}, &Reach::to).to;
+  const long before = late.from - first, after = last - early.to;
+  if (double(std::max(before, after)) / universe.every.periods_per_year() <= worth_a_word) return;
+  warnings.emplace_back(
+      Where(),
+      fmt::format("{}: {} of {} {}s are not used, as not all assets have them", before >= after ? begins : ends,
+                  before + after, last - first, universe.every.words()),
+      std::vector<Remedy>{{Means::short_histories, "Leaving short histories out keeps them", "leave-out"}});
+}
+
 }  // namespace
 
 ReturnTable returns_by(const PriceTable& prices, const Interval& every, const Settings& settings,
@@ -100,6 +153,7 @@ StudyReturns study_returns(const Universe& universe, const Settings& settings, s
   auto both = returns_by(prices, universe.every, settings, result.warnings);
   const Eigen::Index followers = universe.benchmark ? 1 : 0;
   if (!settings.pairwise) {
+    if (universe.short_histories == ShortHistories::keep) tell_of_short_ones(both, universe, result.warnings);
     both = both.at_common_ends(followers);
     if (const auto many = both.long_rows(); many > 0) {
       result.warnings.push_back(fmt::format("{} of {} returns span several {}s, and count as many", many,

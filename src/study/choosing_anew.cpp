@@ -14,6 +14,22 @@
 namespace inchtide {
 namespace {
 
+constexpr std::chrono::days longest_hole{7};      // where a window begins, until an asset's first price
+constexpr std::chrono::days longest_silence{31};  // where it ends, since an asset's last: longer is no suspension
+
+/// Whether an asset has prices all through a table of them, but for days on which it has none.
+bool is_complete(const PriceTable& table, const std::string& asset, const Interval& every) {
+  const auto column = table.prices.col(table.column_of(asset)).array().isFinite();
+  Eigen::Index first = 0, last = column.size() - 1;
+  while (first <= last && !column[first]) ++first;
+  while (last > first && !column[last]) --last;
+  if (first > last) return false;
+  const auto priced = [&](Eigen::Index row) { return table.days[std::size_t(row)]; };
+  const std::chrono::days period(std::lround(366 / every.periods_per_year()));
+  return priced(first) <= table.days.front() + longest_hole &&
+         priced(last) >= table.days.back() - std::max(longest_silence, period);
+}
+
 /// The universe as it was known at a close, with the assets that have prices all through the window.
 Universe known_on(const Universe& universe, const Settings& settings, Day day) {
   auto known = universe;
@@ -27,8 +43,7 @@ Universe known_on(const Universe& universe, const Settings& settings, Day day) {
   }
   known.assets.clear();
   for (const auto& asset : universe.assets) {
-    const auto column = known.prices.column_of(asset);
-    if (std::isfinite(known.prices.prices(0, column))) known.assets.push_back(asset);
+    if (is_complete(known.prices, asset, known.every)) known.assets.push_back(asset);
   }
   if (known.assets.empty()) {
     throw InputError("window", fmt::format("no asset has prices all through it, up to {}", to_string(day)),
@@ -116,9 +131,20 @@ Frontier frontier_around(const Basis& basis, const LimitFacts& facts, const Boun
   return trace_frontier(basis.estimate, bounds, facts);
 }
 
+/// Without the weights of assets that are in the study but weren't known.
+void keep_known(WeightList& held, const Universe& universe, const Universe& known) {
+  WeightList kept{held.name, {}, {}, held.source};
+  for (std::size_t k = 0; k < held.assets.size(); ++k) {
+    if (find_name(held.assets[k], universe.assets) && !find_name(held.assets[k], known.assets)) continue;
+    kept.assets.push_back(held.assets[k]);
+    kept.weights.push_back(held.weights[k]);
+  }
+  held = std::move(kept);
+}
+
 }  // namespace
 
-Basis basis_on(const Universe& universe, const Sources& sources, const Settings& settings, Day day) {
+Basis basis_on(const Universe& universe, Sources sources, const Settings& settings, Day day) {
   auto then = settings;
   then.to = day;
   then.split.reset();
@@ -127,7 +153,9 @@ Basis basis_on(const Universe& universe, const Sources& sources, const Settings&
     then.from.reset();
     then.trading_days.reset();
   }
-  return basis_of(known_on(universe, then, day), sources, then);
+  const auto known = known_on(universe, then, day);
+  if (sources.current) keep_known(*sources.current, universe, known);
+  return basis_of(known, sources, then);
 }
 
 Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim,

@@ -8,8 +8,8 @@
 namespace inchtide {
 
 // What is known on a day: the basis of an estimate from prices up to it, over the settings' window, of the assets that
-// have prices all through it.
-[[nodiscard]] Basis basis_on(const Universe& universe, const Sources& sources, const Settings& settings, Day day);
+// have prices all through it, whatever is held of the others.
+[[nodiscard]] Basis basis_on(const Universe& universe, Sources sources, const Settings& settings, Day day);
 
 // The aim by such a basis, costs not counted. One weight an asset of the universe, those not estimated not held. What
 // cannot be traded keeps the weight it has, whatever its own limits, and limits on totals that it alone would break are

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "inchtide/base/names.hpp"
 #include "study/choosing_anew.hpp"
 
 namespace inchtide {
@@ -41,6 +42,9 @@ void OneRun::reestimate(RehearsalPlan& plan, const Allocation& allocation, std::
   plan.estimation = Reestimation{
       *settings_.reestimate, [this, &allocation, &promises, name, near = Eigen::VectorXd()](const Look& look) mutable {
         auto basis = basis_on(universe_, holding(look), settings_, look.day);
+        for (const auto& asset : universe_.assets) {
+          if (!find_name(asset, basis.estimate.assets)) without_[asset].insert(look.day);
+        }
         auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, look, near);
         near = chosen.weights;
         if (promises.empty() || promises.back().from < look.day) {  // tranches after the first begin again

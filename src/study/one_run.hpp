@@ -1,6 +1,11 @@
 #pragma once
 // One run of a study: a portfolio on a schedule, its weights chosen anew where the settings say so.
 
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
+
 #include "inchtide/study/runs.hpp"
 #include "study/walk_setup.hpp"
 
@@ -23,6 +28,9 @@ class OneRun {
   [[nodiscard]] Rehearsal make(const Allocation& allocation, const Schedule& schedule, const TradeTerms& terms,
                                const RehearsalOptions& how, std::vector<Promise>& promises);
 
+  // The days of estimates that an asset had no part in, and wasn't held by, as it hadn't prices all through the window.
+  [[nodiscard]] const std::map<std::string, std::set<Day>>& without() const { return without_; }
+
  private:
   void reestimate(RehearsalPlan& plan, const Allocation& allocation, std::vector<Promise>& promises);
   [[nodiscard]] Sources holding(const Look& look) const;
@@ -33,6 +41,7 @@ class OneRun {
   const Settings& settings_;
   const WalkSetup& setup_;
   Basis latest_;
+  std::map<std::string, std::set<Day>> without_;
 };
 
 }  // namespace inchtide

@@ -5,6 +5,10 @@
 #include <algorithm>
 #include <cmath>
 #include <exception>
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
@@ -60,6 +64,8 @@ class Rehearsing {
     add_benchmark();
     warn_of_borrowing(portfolios_, settings_.overdraft_rate.value_or(basis_.risk_free), runs_.warnings);
     warn_of_failures();
+    warn_of_older_targets();
+    warn_of_not_estimated();
     for (const auto& aim : portfolios_.unanswered) {
       runs_.warnings.push_back(aim.notice.led_by(aim.name + " has no portfolio and is not rehearsed"));
     }
@@ -84,11 +90,54 @@ class Rehearsing {
     }
   }
 
+  /// Targets that a re-estimation without an answer left as they were, once a reason.
+  void warn_of_older_targets() {
+    struct Told {
+      std::string run, why;
+      Day first;
+      std::size_t times = 0, others = 0;
+    };
+    std::vector<Told> all;
+    for (const auto& run : runs_.all) {
+      std::set<std::string> of_run;
+      for (const auto& event : run.log) {
+        if (event.kind != Event::Kind::failure) continue;
+        auto told = std::ranges::find(all, event.words, &Told::why);
+        if (told == all.end()) told = all.insert(all.end(), {run.name, event.words, event.day});
+        if (told->run == run.name) {
+          ++told->times;
+        } else if (of_run.insert(event.words).second) {
+          ++told->others;
+        }
+      }
+    }
+    for (const auto& [name, why, first, times, others] : all) {
+      runs_.warnings.push_back(
+          fmt::format("{}{} kept older targets, as an estimate had no answer on {}{}: {}", name,
+                      others > 0 ? fmt::format(" and {} more", others) : "", to_string(first),
+                      times > 1 ? fmt::format(" and {} more day{}", times - 1, times > 2 ? "s" : "") : "", why));
+    }
+  }
+
+  void warn_of_not_estimated() {
+    for (const auto& [asset, days] : without_) {
+      const auto from = to_string(*days.begin());
+      runs_.warnings.push_back(
+          days.size() == 1
+              ? fmt::format("{} hasn't prices all through the window of the estimate on {}, which chooses none of it",
+                            asset, from)
+              : fmt::format(
+                    "{} hasn't prices all through the windows of {} estimates, from {} to {}, which choose none of it",
+                    asset, days.size(), from, to_string(*days.rbegin())));
+    }
+  }
+
   void add(const Allocation& allocation, const Schedule& schedule) {
     std::vector<Promise> promises;
     attempt(OneRun::name_of(allocation, schedule), [&] {
       OneRun one(universe_, basis_, sources_, settings_, setup_);
       runs_.all.push_back(one.make(allocation, schedule, setup_.plan.terms, setup_.how, promises));
+      for (const auto& [asset, days] : one.without()) without_[asset].insert(days.begin(), days.end());
       keep(promises);
     });
   }
@@ -182,6 +231,7 @@ class Rehearsing {
   Runs runs_;
   WalkSetup setup_;
   std::exception_ptr first_;
+  std::map<std::string, std::set<Day>> without_;  // by no part in the estimates of these days
 };
 
 }  // namespace

@@ -186,6 +186,58 @@ TEST(StudyRuns, ReestimateAroundWhatIsSuspended) {
   }
 }
 
+TEST(StudyRuns, EstimatesAreOfWhatHasPricesAllThroughAndTheOthersAreListed) {
+  Rehearsed one;
+  one.settings.short_histories = ShortHistories::keep;
+  one.settings.align = AlignPolicy::parse("any", "here");
+  one.settings.aims = {Aim::parse("equal", "")};
+  one.settings.reestimate = Schedule::parse("1y", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  one.settings.ended_after = 20;
+  one.sources.bars.push_back(walk("MARROWSH", 4, day("2021-06-01")));
+  one.sources.bars.push_back(walk("GALEWORK", 5, day("2018-01-01"), day("2022-09-30")));
+  // A day without a price, be it the window's first, leaves nobody out.
+  test::take_out(one.sources.bars[0], day("2020-12-31"), day("2020-12-31"));
+  const auto runs = one.runs();
+  const auto& run = runs.all.front();
+  EXPECT_FALSE(run.marked);
+  ASSERT_EQ(run.targets.size(), 3u);
+  EXPECT_LT((run.targets[0] - Eigen::Matrix<double, 5, 1>(0.25, 0.25, 0.25, 0, 0.25)).cwiseAbs().maxCoeff(), 1e-12);
+  EXPECT_LT((run.targets[1] - Eigen::Matrix<double, 5, 1>(0.25, 0.25, 0.25, 0.25, 0)).cwiseAbs().maxCoeff(), 1e-12);
+  EXPECT_THAT(texts_of(runs.warnings),
+              testing::IsSupersetOf({HasSubstr("MARROWSH hasn't prices all through the window of the estimate on "
+                                               "2021-12-31, which chooses none of it"),
+                                     HasSubstr("GALEWORK hasn't prices all through the windows of 2 estimates, from "
+                                               "2022-12-30 to 2023-12-29, which choose none of it")}));
+}
+
+TEST(StudyRuns, SayWhereTargetsStayedAsTheyWere) {
+  // The limit on volatility can be met at first; then every asset leaps up and down.
+  Rehearsed one;
+  for (auto& bars : one.sources.bars) {
+    for (std::size_t t = 0; t < bars.days.size(); ++t) {
+      if (bars.days[t] >= day("2022-01-03")) bars.of(PriceField::close)[t] *= t % 2 == 0 ? 1.3 : 0.8;
+    }
+  }
+  one.settings.limits = {Limit::parse("volatility <= 20%")};
+  one.settings.reestimate = Schedule::parse("1q", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  one.settings.schedules = {Schedule::parse("1q", ""), Schedule::parse("1m", "")};
+  const auto runs = one.runs();
+  EXPECT_TRUE(runs.all[0].marked);
+  std::size_t failures = 0;
+  for (const auto& event : runs.all[0].log) failures += event.kind == Event::Kind::failure ? 1 : 0;
+  ASSERT_GT(failures, 1u);
+  std::size_t told = 0;
+  for (const auto& text : texts_of(runs.warnings)) {
+    if (text.find("minimum-variance, 1q and 1 more kept older targets, as an estimate had no answer on 2022-") == 0) {
+      ++told;
+      EXPECT_THAT(text, HasSubstr("'volatility <= 20%'"));
+    }
+  }
+  EXPECT_GE(told, 1u);
+}
+
 TEST(StudyRuns, ReestimateUnderLimitsOfEveryKind) {
   const auto held_in = [](const Eigen::VectorXd& weights) { return (weights.array().abs() > 1e-9).count(); };
   for (const char* aim : {"minimum-variance", "maximum-sharpe"}) {

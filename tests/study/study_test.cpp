@@ -2,6 +2,8 @@
 
 #include <gmock/gmock.h>
 
+#include <map>
+
 #include "inchtide/base/errors.hpp"
 #include "inchtide/prices/periods.hpp"
 #include "inchtide/study/runs.hpp"
@@ -243,6 +245,66 @@ TEST(StudyBasis, NothingOnTheSplitOrAfterItCounts) {
     // And what comes before does count.
     const auto later = basis_of(universe_of(changed, settings), changed, settings, day("2023-01-02"));
     EXPECT_NE(one.estimate.expected_return, later.estimate.expected_return);
+  }
+}
+
+TEST(StudyBasis, SaysWhatShortHistoriesThatAreKeptCostAll) {
+  auto sources = three();
+  Settings settings;
+  settings.short_histories = ShortHistories::keep;
+  settings.align = AlignPolicy::parse("any", "here");
+  const auto warnings = [&] { return texts_of(study_returns(universe_of(sources, settings), settings).warnings); };
+  sources.bars[1] = walk("KELPFARM", 2, day("2018-02-05"));
+  EXPECT_THAT(warnings(), IsEmpty()) << "a month is not worth a word";
+  sources.bars[1] = walk("KELPFARM", 2, day("2020-03-10"));
+  EXPECT_THAT(warnings(), ElementsAre(AllOf(HasSubstr("KELPFARM has prices from 2020-03-31 on: 26 of 71 months"),
+                                            HasSubstr("(leave-out)"))));
+  sources.bars[0] = walk("TIDEMILL", 1, day("2018-01-01"), day("2020-05-29"));
+  EXPECT_THAT(warnings(), ElementsAre(HasSubstr("TIDEMILL has prices up to 2020-05-29: 69 of 71 months")));
+  sources.bars[0] = walk("TIDEMILL", 1, day("2018-01-01"), day("2020-03-10"));
+  EXPECT_THAT(message_of(warnings), AllOf(HasSubstr("KELPFARM has prices from 2020-03-31 on"),
+                                          HasSubstr("TIDEMILL has prices up to 2020-03-31: there is no month")));
+  settings.short_histories = ShortHistories::leave_out;
+  EXPECT_THAT(warnings(), IsEmpty());
+}
+
+/// What comes first among assets that are young, have holes and end early has no say in the figures of the others.
+TEST(StudyBasis, TheOrderOfAssetsChangesNothing) {
+  auto sources = three();
+  sources.bars.push_back(walk("MARROWSH", 4, day("2019-03-11")));
+  test::take_out(sources.bars[0], day("2020-05-20"), day("2020-07-10"));
+  test::take_out(sources.bars[1], day("2019-12-30"), day("2019-12-31"));
+  Settings settings;
+  settings.short_histories = ShortHistories::keep;
+  settings.align = AlignPolicy::parse("any", "here");
+  settings.split = day("2022-01-03");
+  settings.reestimate = Schedule::parse("1q", "");
+  settings.estimate_over = Interval::parse("30m", "");
+  settings.aims = {Aim::parse("minimum-variance", "")};
+  settings.schedules = {Schedule::parse("1m", "")};
+  settings.costs = {CostClass::parse("20bp", "")};
+  settings.limits = {Limit::parse("each <= 40%")};
+  std::map<std::string, double> expected;
+  double wealth = 0;
+  for (int order = 0; order < 4; ++order) {
+    const auto universe = universe_of(sources, settings);
+    const auto basis = basis_of(universe, sources, settings, settings.split);
+    const auto runs = runs_of(universe, basis, portfolios_of(basis, sources, settings), sources, settings);
+    const auto& run = runs.all.front();
+    EXPECT_FALSE(run.marked);
+    for (std::size_t i = 0; i < basis.estimate.assets.size(); ++i) {
+      const auto at = Eigen::Index(i);
+      for (const auto& [what, figure] : {std::pair{"expected ", basis.estimate.expected_return[at]},
+                                         {"variance ", basis.estimate.covariance.variance(at)},
+                                         {"last target ", run.targets.back()[at]}}) {
+        const auto [known, is_new] = expected.emplace(what + basis.estimate.assets[i], figure);
+        EXPECT_NEAR(known->second, figure, 1e-9) << what << basis.estimate.assets[i];
+      }
+    }
+    const double end = run.net[run.net.size() - 1];
+    if (order == 0) wealth = end;
+    EXPECT_NEAR(end / wealth, 1, 1e-9);
+    std::ranges::rotate(sources.bars, sources.bars.begin() + 1);
   }
 }
 
