@@ -164,13 +164,17 @@ StudyReturns study_returns(const Universe& universe, const Settings& settings, s
   std::iota(own.begin(), own.end(), Eigen::Index(0));
   result.assets = both.columns(own);
   if (!universe.benchmark) return result;
-  // Only returns over the same days as the assets' count beside them.
-  const auto last = both.returns.cols() - 1;
-  result.benchmark = both.returns.col(last);
-  for (Eigen::Index t = 0; t < both.spans.rows(); ++t) {
-    if (both.spans(t, last) != both.spans(t, 0)) result.benchmark[t] = no_figure;
+  if (settings.pairwise) {
+    result.beside = std::move(both);
+    return result;
   }
-  if (settings.pairwise) result.beside = std::move(both);
+  result.benchmark = both.returns.col(both.returns.cols() - 1);
+  const auto beside = result.benchmark.array().isFinite().count();
+  if (beside < result.benchmark.size()) {
+    result.warnings.push_back(
+        fmt::format("{} has a return beside {} of the {} of the assets: what stands against it is of those",
+                    *universe.benchmark, beside, result.benchmark.size()));
+  }
   return result;
 }
 
@@ -185,19 +189,33 @@ Basis basis_of(const Universe& universe, const Sources& sources, const Settings&
   return with_limits(estimated_basis(universe, sources, settings, before), universe, sources, settings);
 }
 
+namespace {
+
+/// Sample covariances with the benchmark fit beside those of the assets over the same rows, and beside no others.
+BenchmarkRisk beside(const Basis& basis, const StudyReturns& returns) {
+  const auto& [assets, benchmark, pairwise, warnings] = returns;
+  const bool same_rows = std::size_t(benchmark.array().isFinite().count()) == basis.estimate.observations;
+  if (basis.methods.covariance.kind == CovarianceMethod::Kind::sample && same_rows) {
+    return benchmark_risk(assets, benchmark, basis.methods.denominator);
+  }
+  return benchmark_beside(basis.estimate.covariance, assets, benchmark);
+}
+
+}  // namespace
+
 Basis estimated_basis(const Universe& universe, const Sources& sources, const Settings& settings,
                       std::optional<Day> before) {
   Basis basis;
   basis.known_to = before ? *before - std::chrono::days{1} : settings.to;
-  auto returns = study_returns(universe, settings, before);
+  auto common = settings;
+  common.pairwise = false;
+  auto returns = study_returns(universe, common, before);
   basis.warnings = std::move(returns.warnings);
   basis.methods = methods_of(universe, sources, settings);
   basis.estimated = estimate_by(returns.assets, basis.methods, returns.benchmark);
   basis.estimate = basis.estimated.estimate;
   basis.facts.tags = universe.tags;
-  if (universe.benchmark && settings.returns == ReturnKind::simple) {
-    basis.facts.benchmark = benchmark_risk(returns.assets, returns.benchmark, settings.methods.denominator);
-  }
+  if (universe.benchmark && settings.returns == ReturnKind::simple) basis.facts.benchmark = beside(basis, returns);
   basis.returns = std::move(returns.assets);
   return basis;
 }

@@ -56,7 +56,9 @@ void compare(Estimation& result, const StudyReturns& returns) {
 
 Estimation estimation_of(const Universe& universe, const Sources& sources, const Settings& settings,
                          std::optional<Day> before, const EstimationOptions& options) {
-  const auto returns = study_returns(universe, settings, before);
+  auto common = settings;
+  common.pairwise = false;
+  const auto returns = study_returns(universe, common, before);
   Estimation result;
   result.warnings = returns.warnings;
   result.methods = methods_of(universe, sources, settings);

@@ -193,6 +193,9 @@ TEST(Doors, BenchmarksHaveTheSizeOfTheirAssets) {
   EXPECT_REFUSED(violations_of(ceiling, estimate.assets, Vector2d(0, 1), {}, &estimate.covariance));
   EXPECT_REFUSED(BenchmarkRisk::of_weights(estimate.covariance, Vector3d(0, 0, 1)));
   EXPECT_REFUSED(benchmark_risk(returns_table(), Eigen::VectorXd::Zero(7), Denominator::sample));
+  EXPECT_REFUSED(benchmark_beside(estimate.covariance, returns_table(), Eigen::VectorXd::Zero(7)));
+  EXPECT_REFUSED(benchmark_beside(Covariance::dense(Eigen::MatrixXd::Identity(7, 7)), returns_table(),
+                                  Eigen::VectorXd::Zero(returns_table().returns.rows())));
   EXPECT_REFUSED(correlations_with(returns_table(), Eigen::VectorXd::Zero(9)));
   EXPECT_REFUSED(market_models(returns_table(), Eigen::VectorXd::Zero(9), 0));
   EstimateOptions by_market;

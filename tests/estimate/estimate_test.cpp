@@ -289,5 +289,15 @@ TEST(BenchmarkRisk, TakesTwoRows) {
               HasSubstr("1 of its returns"));
 }
 
+TEST(Estimate, SharpeRatiosAreBeyondTheRisklessRate) {
+  Estimate estimate;
+  estimate.assets = {"A", "B"};
+  estimate.expected_return = Eigen::Vector2d(0.08, 0.01);
+  estimate.covariance = Covariance::dense(Eigen::Vector2d(0.04, 0).asDiagonal());
+  estimate.risk_free = 0.02;
+  EXPECT_NEAR(estimate.sharpe_ratios()[0], 0.3, 1e-15);
+  EXPECT_TRUE(std::isnan(estimate.sharpe_ratios()[1])) << "it never moves";
+}
+
 }  // namespace
 }  // namespace inchtide

@@ -248,5 +248,10 @@ TEST(PrincipalFactors, KeepVariancesAndBecomeTheSampleWithAllOfThem) {
   EXPECT_THAT(message_of([&] { principal_factors(s, 8); }), HasSubstr("8 factors of 7 assets"));
 }
 
+TEST(Shrinkage, OfAnAssetThatNeverMovesIsNothing) {
+  const auto estimated = test::estimated_by(Eigen::MatrixXd::Constant(20, 1, 0.01), "arithmetic", "scaled-identity");
+  EXPECT_EQ(estimated.estimate.covariance.variance(0), 0);
+}
+
 }  // namespace
 }  // namespace inchtide::estimators

@@ -133,5 +133,23 @@ TEST(Conflicts, LimitsThatOpenShortPositionsCountAsWhatTheyAre) {
   EXPECT_NO_THROW(trace_frontier(estimate, limits_of({"volatility <= 18%", "short <= 200%"})));
 }
 
+TEST(Conflicts, TheFirstAssetIsNamedLikeAnyOther) {
+  const std::vector<std::string> assets = {"A1", "A2", "A3"};
+  const auto message = test::message_of([&] {
+    (void)trace_frontier(test::estimate_of(Eigen::Vector3d(0.1, 0.2, 0.3), Eigen::Matrix3d::Identity()),
+                         limits_of({"A1 >= 60%", "A2 >= 60%", "A3 <= 50%"}));
+  });
+  EXPECT_THAT(message, testing::AllOf(HasSubstr("A1 >= 60%"), HasSubstr("A2 >= 60%"), Not(HasSubstr("A3"))));
+}
+
+TEST(Conflicts, OnlyWhatCannotBeAbsentHasToBeHeld) {
+  const auto estimate = test::estimate_of(Eigen::VectorXd::LinSpaced(5, 0.01, 0.05), Eigen::MatrixXd::Identity(5, 5));
+  EXPECT_THAT(test::message_of([&] {
+                (void)trace_frontier(estimate, limits_of({"holdings <= 2", "A1 >= 10%", "A2 >= 10%", "A3 >= 10%",
+                                                          "A4 <= 0%", "A5 <= 0%"}));
+              }),
+              HasSubstr("3 assets have to be held"));
+}
+
 }  // namespace
 }  // namespace inchtide::conflicts

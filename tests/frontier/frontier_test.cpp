@@ -404,5 +404,42 @@ TEST(Trace, StopsWhereItMeetsANegativeVariance) {
   EXPECT_THAT(message_of([&] { trace_frontier(estimate, Limits{}); }), HasSubstr("not positive semidefinite"));
 }
 
+TEST(Uncorrelated, ManyFreeWeightsInClosedForm) {
+  // Nothing binds: weights as one over variance, all of them free at once.
+  for (const Eigen::Index n : {33, 80}) {
+    const Eigen::VectorXd variances = Eigen::VectorXd::LinSpaced(n, 0.01, 0.09);
+    const Eigen::VectorXd returns = Eigen::VectorXd::LinSpaced(n, 0.09, 0.01);
+    const auto frontier = trace_frontier(test::estimate_of(returns, variances.asDiagonal()), Bounds::long_only(n));
+    const Eigen::VectorXd weights = variances.cwiseInverse() / variances.cwiseInverse().sum();
+    EXPECT_LT((frontier.minimum_variance().weights - weights).cwiseAbs().maxCoeff(), 1e-12);
+  }
+}
+
+/// A frontier that ends at a ceiling has the prices of the whole one on what is left of it.
+TEST(VolatilityCeiling, LeavesThePricesBelowItAsTheyAre) {
+  std::mt19937_64 random(55);
+  int compared = 0;
+  for (int round = 0; round < 30; ++round) {
+    const auto estimate = test::random_problem(random, 8, {}).estimate;
+    auto bounds = bounds_of({Limit::parse("each <= 35%"), Limit::parse("gross <= 130%"), Limit::parse("A1 >= -20%"),
+                             Limit::parse("A2 >= -20%"), Limit::parse("A3 >= -20%"), Limit::parse("A4 >= -20%")},
+                            estimate.assets, {});
+    const auto whole = trace_frontier(estimate, bounds);
+    const auto& corners = whole.corners();
+    if (corners.size() < 6) continue;
+    bounds.volatility = LimitFigure{(corners[1].volatility + corners[2].volatility) / 2, -1};
+    const auto below = trace_frontier(estimate, bounds);
+    for (std::size_t k = 3; k < corners.size(); ++k) {
+      const double lambda = (corners[k].lambda_high + corners[k].lambda_low) / 2;
+      if (!std::isfinite(lambda)) continue;
+      const auto there = whole.at_lambda(lambda), here = below.at_lambda(lambda);
+      ASSERT_EQ(here.row_prices.size(), there.row_prices.size());
+      EXPECT_LT((here.row_prices - there.row_prices).cwiseAbs().maxCoeff(), 1e-10);
+      ++compared;
+    }
+  }
+  EXPECT_GT(compared, 40);
+}
+
 }  // namespace
 }  // namespace inchtide

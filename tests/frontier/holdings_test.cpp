@@ -392,5 +392,47 @@ TEST(Holdings, ThatCannotHoldIsSaid) {
               HasSubstr("No choice of 4 positions of at least 30% satisfies the limits"));
 }
 
+/// With as many positions as assets it is the least volatility of all, and a ceiling there leaves that portfolio.
+TEST(Holdings, AVolatilityCeilingAtTheLeastLeavesItAndNeedsNoBenchmark) {
+  std::mt19937_64 random(84);
+  for (int round = 0; round < 20; ++round) {
+    const auto problem = test::random_problem(random, 5, {});
+    const auto least = trace_frontier(problem.estimate, problem.bounds).minimum_variance();
+    auto bounds = problem.bounds;
+    bounds.holdings = LimitFigure{5, -1};
+    bounds.volatility = LimitFigure{least.volatility, -1};
+    HoldingsOptions options;
+    options.lambda = 0.3;
+    const auto answer = choose_holdings(problem.estimate, bounds, options);
+    EXPECT_LT((answer.portfolio.weights - least.weights).cwiseAbs().maxCoeff(), 1e-4) << round;
+  }
+}
+
+/// Small problems of factors against the same as whole matrices: what each part of an asset's own variance is worth.
+TEST(Holdings, FactorStructuredBoundsClaimNoMoreThanIsSo) {
+  std::mt19937_64 random(85);
+  std::normal_distribution<double> normal;
+  for (int round = 0; round < 40; ++round) {
+    const int n = 6;
+    const Eigen::MatrixXd loadings = Eigen::MatrixXd::NullaryExpr(n, 2, [&] { return normal(random); });
+    Eigen::VectorXd own(n);
+    for (double& variance : own) variance = 0.005 + 0.01 * double(random() % 8);
+    auto structured = test::estimate_of(Eigen::VectorXd::NullaryExpr(n, [&] { return 0.05 + 0.03 * normal(random); }),
+                                        Eigen::MatrixXd::Identity(n, n));
+    structured.covariance = Covariance::factors(loadings, 0.02 * Eigen::Matrix2d::Identity(), own);
+    auto dense = structured;
+    dense.covariance = Covariance::dense(structured.covariance.matrix());
+    auto bounds = Bounds::long_only(n);
+    bounds.holdings = LimitFigure{2, -1};
+    HoldingsOptions options;
+    options.lambda = 0.2;
+    options.gap = 1e-7;
+    const auto one = choose_holdings(structured, bounds, options), other = choose_holdings(dense, bounds, options);
+    const double scale = 1e-8 + 1e-6 * std::abs(other.objective);
+    EXPECT_NEAR(one.objective, other.objective, scale) << round;
+    EXPECT_LE(one.bound, other.objective + scale) << round;
+  }
+}
+
 }  // namespace
 }  // namespace inchtide::holdings

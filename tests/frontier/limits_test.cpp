@@ -159,5 +159,21 @@ TEST(Violations, NameTheLimitTheAssetAndTheSize) {
   EXPECT_EQ(found[2].limit, "long only");
 }
 
+TEST(Limit, ACodeOfOneLetterMayStandInQuotes) {
+  EXPECT_EQ(Limit::parse("'A' <= 10%").asset(), "A");
+  EXPECT_THAT(test::message_of([] { (void)Limit::parse("'' <= 10%"); }), testing::HasSubstr("is not a quoted code"));
+}
+
+TEST(Bounds, OfEqualLimitsTheFirstIsTheBoundAndTheOthersAreItsTies) {
+  const std::vector<std::string> assets = {"A", "B"};
+  const auto bounds = bounds_of({Limit::parse("B <= 70%"), Limit::parse("each <= 70%"), Limit::parse("B >= 5%"),
+                                 Limit::parse("each >= 5%"), Limit::parse("A <= 90%")},
+                                assets, {});
+  EXPECT_EQ(bounds.upper_limit, (std::vector<int>{1, 0}));
+  EXPECT_EQ(bounds.lower_limit, (std::vector<int>{3, 2}));
+  EXPECT_THAT(bounds.upper_ties, testing::ElementsAre(std::pair(1, 1)));
+  EXPECT_THAT(bounds.lower_ties, testing::ElementsAre(std::pair(1, 3)));
+}
+
 }  // namespace
 }  // namespace inchtide::limits

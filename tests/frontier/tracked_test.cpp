@@ -193,6 +193,18 @@ TEST(LeastTrackingError, ACeilingOnVolatilityHoldsAndHasAPrice) {
   EXPECT_NEAR(*at.binding.front().loosening, 0.01 * slope, 1e-6);
 }
 
+TEST(LeastTrackingError, ACeilingAtTheLeastVolatilityLeavesThatPortfolio) {
+  std::mt19937_64 random(79);
+  for (int round = 0; round < 20; ++round) {
+    const auto tracked = random_tracked(random, 6);
+    auto bounds = tracked.problem.bounds;
+    const auto calmest = trace_frontier(tracked.problem.estimate, bounds).minimum_variance();
+    bounds.volatility = LimitFigure{calmest.volatility, -1};
+    const auto least = least_tracking_error(tracked.problem.estimate, bounds, tracked.benchmark);
+    EXPECT_LT((least.portfolio.weights - calmest.weights).cwiseAbs().maxCoeff(), 1e-5) << round;
+  }
+}
+
 TEST(TrackingErrorLimit, IsHonouredByAimsAndHasAPrice) {
   std::mt19937_64 random(76);
   const auto tracked = random_tracked(random, 8);

@@ -260,5 +260,41 @@ TEST(Findings, AcrossAssetsNameHolesAndShortHistories) {
   EXPECT_EQ(findings[1].notice.where.asset, "BRIEF");
 }
 
+TEST(Findings, ASplitThatIsExplainedHidesNoLaterOne) {
+  auto bars = noisy(300, 3);
+  for (const std::size_t from : {std::size_t(100), std::size_t(200)}) {
+    scale_from(bars, PriceField::close, from, 0.5);
+    scale_from(bars, PriceField::volume, from, 2);
+  }
+  // The first comes back a day later and is a misprint; the second stays.
+  bars.of(PriceField::close)[50] *= 5;
+  const auto findings = findings_in(bars, PriceField::close, false);
+  std::vector<Day> splits;
+  for (const auto& finding : findings) {
+    if (finding.kind == "split") splits.push_back(*finding.notice.where.day);
+  }
+  EXPECT_THAT(splits, ElementsAre(nth(100), nth(200)));
+}
+
+TEST(ShortHistories, CarriedPricesCountAmongTheCompleteRows) {
+  auto histories = long_and_short();
+  // A hole of two days in the middle of the long one.
+  auto& whole = histories[0];
+  std::vector<Day> days(whole.days.begin(), whole.days.end());
+  days.erase(days.begin() + 100, days.begin() + 102);
+  whole.days = DayList(days);
+  whole.prices.resize(days.size());
+  for (const auto& effect : effects_on_rows(histories, {AlignPolicy::Kind::carry, 5})) {
+    AlignPolicy policy{AlignPolicy::Kind::carry, 5};
+    policy.keep_short_histories = effect.choice == ShortHistories::keep;
+    auto kept = histories;
+    if (effect.choice == ShortHistories::leave_out) kept.pop_back();
+    const auto table = align(kept, policy).table;
+    EXPECT_EQ(effect.rows, table.rows());
+    EXPECT_EQ(effect.complete_rows, std::size_t(table.prices.array().isFinite().rowwise().all().count()));
+    EXPECT_EQ(effect.complete_rows, effect.choice == ShortHistories::leave_out ? 198u : 120u);
+  }
+}
+
 }  // namespace
 }  // namespace inchtide

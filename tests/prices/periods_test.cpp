@@ -2,6 +2,8 @@
 
 #include "inchtide/prices/periods.hpp"
 
+#include <set>
+
 #include "inchtide/base/errors.hpp"
 #include "support/messages.hpp"
 
@@ -66,6 +68,20 @@ TEST(Periods, TooFewCommonEndsNameWhoCostsMost) {
                 check_interval(apart, {1, Unit::week}, {});
               }),
               AllOf(HasSubstr("there is a day on which all assets have a price"), HasSubstr("more without it")));
+  // What each costs, by hand: without MONDAYS or THURSDAYS every week has a common day but those that are common
+  // already.
+  const auto few = message_of([&] { check_interval(apart, {1, Unit::week}, {}); });
+  const auto common = [&](const std::vector<PriceHistory>& some) {
+    std::set<long> weeks;
+    for (const Day day : some[0].days) {
+      const bool all =
+          std::ranges::all_of(some, [&](const PriceHistory& h) { return std::ranges::binary_search(h.days, day); });
+      if (all) weeks.insert(Interval{1, Unit::week}.period_of(day));
+    }
+    return long(weeks.size());
+  };
+  const long more = common({apart[0], apart[2]}) - common(apart);
+  EXPECT_THAT(few, HasSubstr("MONDAYS (" + std::to_string(more) + " more without it)"));
   // Whoever comes first, the same are named.
   for (auto order : {apart, {apart[1], apart[0], apart[2]}, {apart[2], apart[1], apart[0]}}) {
     EXPECT_THAT(message_of([&] {

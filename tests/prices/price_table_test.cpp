@@ -210,5 +210,21 @@ TEST(PriceTable, CutsAndPicks) {
   EXPECT_THAT(message_of([&] { table.only({"C"}); }), HasSubstr("C: no asset has this code"));
 }
 
+TEST(PeriodEnds, OfDaysAreCountedFromTheFirstRowWhateverItsNumber) {
+  // Rows that alignment dropped count: 0 1 2 3 4, then 5 and 6 dropped, 7.
+  std::vector<const char*> days = {"2024-01-01", "2024-01-02", "2024-01-03", "2024-01-04",
+                                   "2024-01-05", "2024-01-08", "2024-01-09", "2024-01-10"};
+  const auto all = history("A", days, {1, 2, 3, 4, 5, 6, 7, 8});
+  const auto most = history("B", {days[0], days[1], days[2], days[3], days[4], days[7]}, {1, 2, 3, 4, 5, 8});
+  const auto table = align_common({all, most}).table.between(day("2024-01-02"), {});
+  ASSERT_FALSE(table.numbers.empty());
+  EXPECT_NO_THROW(table.check());
+  EXPECT_FALSE(period_ends(table, {3, Unit::day}).last_unfinished) << "from 1 to 7 are twice three";
+  EXPECT_TRUE(period_ends(table, {4, Unit::day}).last_unfinished);
+  auto wrong = table;
+  wrong.numbers.back() = wrong.numbers.front();
+  EXPECT_THAT(test::message_of([&] { wrong.check(); }), testing::HasSubstr("comes after"));
+}
+
 }  // namespace
 }  // namespace inchtide

@@ -169,5 +169,12 @@ TEST(MarketModel, IsTheRegressionOnAConstantAndTheBenchmark) {
   EXPECT_THAT(message_of([&] { market_models(table_of(asset.head(2)), market.head(2), 0); }), HasSubstr("too few"));
 }
 
+TEST(MarketModel, ThreeReturnsAreEnoughAndTwoAreNot) {
+  ReturnTable returns = test::table_of(Eigen::Vector3d(0.01, 0.03, -0.02));
+  EXPECT_EQ(market_models(returns, Eigen::Vector3d(0.02, 0.01, -0.01), 0).front().observations, 3u);
+  EXPECT_THAT(test::message_of([&] { (void)market_models(returns, Eigen::Vector3d(0.02, NAN, -0.01), 0); }),
+              testing::HasSubstr("2 returns beside the benchmark are too few"));
+}
+
 }  // namespace
 }  // namespace inchtide

@@ -157,5 +157,28 @@ TEST(Diversification, OfAssetsThatMoveAgainstEachOtherHasNoFloor) {
   EXPECT_NEAR(curve.expected[1], 0, 1e-9);
 }
 
+/// Of ten assets one is calm. Among d draws of one asset the 5% point is the second least of 21 and the least of 20,
+/// the 95% point the second largest of 21 and the largest of 20: how often it is the calm one's, or the wild one's, is
+/// known.
+TEST(DiversificationCurve, BandsAreTheOrderStatisticsOfTheDraws) {
+  Eigen::VectorXd variances = Eigen::VectorXd::Constant(10, 0.04);
+  variances[3] = 0.01;
+  variances[7] = 0.09;
+  const auto covariance = Covariance::dense(variances.asDiagonal());
+  for (const int draws : {20, 21}) {
+    int calm = 0, wild = 0;
+    constexpr int seeds = 600;
+    for (int seed = 0; seed < seeds; ++seed) {
+      const auto curve = diversification_curve(covariance, draws, std::uint64_t(seed));
+      calm += curve.low[0] < 0.15 ? 1 : 0;
+      wild += curve.high[0] > 0.25 ? 1 : 0;
+    }
+    const double none = std::pow(0.9, draws), one = draws * 0.1 * std::pow(0.9, draws - 1);
+    const double expected = draws == 20 ? 1 - none : 1 - none - one;
+    EXPECT_NEAR(double(calm) / seeds, expected, 0.08) << draws;
+    EXPECT_NEAR(double(wild) / seeds, expected, 0.08) << draws;
+  }
+}
+
 }  // namespace
 }  // namespace inchtide::stability

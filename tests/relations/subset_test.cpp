@@ -117,5 +117,19 @@ TEST(LeastRelated, RefusesSizesThatThereAreNot) {
   EXPECT_THROW(least_related(unknown, 2), InputError);
 }
 
+TEST(Subset, StoppedAtOnceSaysTheSumOfWhatItHas) {
+  const auto r = correlations(40, 60, 9);
+  SubsetOptions options;
+  options.should_stop = [] { return true; };
+  for (const int size : {3, 8, 15}) {
+    const auto found = least_related(r, size, options);
+    double sum = 0;
+    for (std::size_t a = 0; a < found.members.size(); ++a) {
+      for (std::size_t b = 0; b < a; ++b) sum += r(Eigen::Index(found.members[a]), Eigen::Index(found.members[b]));
+    }
+    EXPECT_NEAR(found.sum, sum, 1e-12) << size;
+  }
+}
+
 }  // namespace
 }  // namespace inchtide

@@ -402,5 +402,16 @@ TEST(Figures, OneReturnIsTooFew) {
   EXPECT_THROW(figures_of(simple_returns(table_of(Eigen::Vector2d(1, 2)), {1, Unit::month}), 0), InputError);
 }
 
+TEST(Figures, OfReturnsThatAllSpanTwoMonthsAreThoseOfTwoMonths) {
+  // Every other month has a price. Per month: mean R / 2 and variance sum (R - 2m)^2 / (K - sum k^2 / K), K = 8.
+  Eigen::VectorXd prices(9);
+  prices << 100, NAN, 104, NAN, 99, NAN, 107, NAN, 110;
+  const auto figures = figures_of(simple_returns(table_of(prices), {1, Unit::month})).front();
+  const Eigen::Vector4d r(0.04, 99.0 / 104 - 1, 107.0 / 99 - 1, 110.0 / 107 - 1);
+  const double mean = r.sum() / 8;
+  EXPECT_NEAR(figures.mean_arithmetic, 12 * mean, 1e-14);
+  EXPECT_NEAR(figures.volatility, std::sqrt(12 * (r.array() - 2 * mean).square().sum() / (8 - 16.0 / 8)), 1e-14);
+}
+
 }  // namespace
 }  // namespace inchtide

@@ -90,6 +90,7 @@ TEST(CostLevels, TwoSchedulesChangePlacesWhereTheirGrowthByHandIsTheSame) {
     EXPECT_NEAR(levels.growth(row, 0), std::pow(bought, 1 / years) - 1, 1e-12);
     EXPECT_NEAR(levels.growth(row, 1), std::pow(bought * 0.75 * (1.5 - rate / 2), 1 / years) - 1, 1e-12);
   }
+  for (const double round : {0.0, 0.5, 1.0, 2.0, 5.0, 10.0}) EXPECT_THAT(levels.levels, testing::Contains(round));
   // The rest is that of the same runs: costs, and none at the level of none.
   EXPECT_EQ(levels.cost_per_year(0, 1), 0);
   for (std::size_t k = 1; k < levels.levels.size(); ++k) {

@@ -99,6 +99,12 @@ TEST(StudyFutures, AFanBeginsAtTheWealthAndEndsAtTheQuantilesOfItsEnd) {
 
 // What is estimated anew on the first row knows the real past alone: with no other estimate after it the run is that of
 // fixed weights by the same window.
+TEST(StudyFutures, WithoutABaselineTheFirstRunIsIt) {
+  Drawable study;
+  study.settings.futures = 2;
+  EXPECT_EQ(study.draw().baseline, 0u);
+}
+
 TEST(StudyFutures, EstimatesInAHistoryTakeWhatIsKnownThere) {
   Drawable study;
   study.settings.aims = {Aim::parse("minimum-variance", "")};

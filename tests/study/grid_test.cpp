@@ -363,6 +363,17 @@ TEST(Grid, RefusesWhatIsNoGrid) {
   EXPECT_THAT(refused([](ManyRuns& s) { s.set("estimator", {"one-facter"}); }), HasSubstr("one-factor"));
   EXPECT_THAT(refused([](ManyRuns& s) { s.set("start", {"soon"}); }), HasSubstr("soon"));
   EXPECT_THAT(refused([](ManyRuns& s) { s.settings.costs.clear(); }), HasSubstr("no trading costs whose level"));
+  EXPECT_THAT(refused([](ManyRuns& s) {
+                s.settings.costs.clear();
+                s.set("cost-level", {"2"});
+              }),
+              HasSubstr("no trading costs whose level"));
+  EXPECT_EQ(refused([](ManyRuns& s) {
+              s.settings.costs.clear();
+              s.set("cost-level", {"1"});
+              s.set("schedule", {"1m"});
+            }),
+            "nothing was thrown");
   EXPECT_THAT(refused([](ManyRuns& s) { s.settings.grid.clear(); }), HasSubstr("it has no axes"));
   EXPECT_THAT(refused([](ManyRuns& s) { s.settings.split.reset(); }), HasSubstr("split"));
   Bytes other = Packer().add(std::string_view("inchtide inputs 9")).bytes();

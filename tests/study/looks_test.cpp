@@ -224,6 +224,51 @@ TEST(StudyEstimation, ComparesMethodsAndSaysWhatHasNoAnswer) {
   EXPECT_TRUE(methods(estimation.covariances, "exponential:36"));
 }
 
+TEST(StudyEstimation, HasBandsOfCorrelationsUpToSixtyAssets) {
+  for (const std::size_t count : {std::size_t(60), std::size_t(61)}) {
+    Sources sources;
+    for (std::size_t k = 0; k < count; ++k) {
+      sources.bars.push_back(walk("KELP" + std::to_string(k), unsigned(k), day("2018-01-01"), day("2018-12-31")));
+    }
+    const Settings settings;
+    const auto universe = universe_of(sources, settings);
+    const EstimationOptions how{.bands = BootstrapOptions{.draws = 5}};
+    const auto estimation = estimation_of(universe, sources, settings, std::nullopt, how);
+    EXPECT_EQ(estimation.bands->correlation_low.size() > 0, count == 60) << count;
+  }
+}
+
+TEST(StudyEstimation, OnePeriodLeftOutIsSaidToo) {
+  auto settings = against_bonds();
+  settings.methods.expected = ExpectedMethod::parse("market-model", "");
+  auto sources = three();
+  sources.bars[2] = walk("HOLLBOND", 3, day("2018-02-05"));  // its first return is a month later than the others'
+  const auto universe = universe_of(sources, settings);
+  EXPECT_THAT(test::texts_of(estimation_of(universe, sources, settings, std::nullopt, {}).warnings),
+              testing::IsSupersetOf({HasSubstr("1 of 71 periods are left out"),
+                                     HasSubstr("HOLLBOND has a return beside 70 of the 71 of the assets")}));
+}
+
+TEST(StudyInspection, BarsOfAdjustedClosesAreAtTheirLevel) {
+  Sources sources;
+  sources.bars = {walk("TIDEMILL", 1)};
+  auto& bars = sources.bars[0];
+  for (double close : bars.of(PriceField::close)) {
+    bars.of(PriceField::adjusted_close).push_back(close / 2);
+    bars.of(PriceField::high).push_back(close * 1.01);
+    bars.of(PriceField::low).push_back(close * 0.99);
+    bars.of(PriceField::open).push_back(close);
+  }
+  const auto close = bars.of(PriceField::close).back();
+  for (const bool adjusted : {true, false}) {
+    Settings settings;
+    settings.fields.preferred = adjusted ? PriceField::adjusted_close : PriceField::close;
+    const auto looked = inspection_of(universe_of(sources, settings, Purpose::looking), settings).bars.at(0).bars;
+    EXPECT_NEAR(looked.of(PriceField::high).back(), 1.01 * close / (adjusted ? 2 : 1), 1e-12);
+    EXPECT_NEAR(looked.of(PriceField::low).back(), 0.99 * close / (adjusted ? 2 : 1), 1e-12);
+  }
+}
+
 TEST(StudyEstimation, SaysHowManyPeriodsAreLeftOut) {
   auto settings = against_bonds();
   settings.methods.expected = ExpectedMethod::parse("market-model", "");

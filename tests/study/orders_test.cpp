@@ -194,6 +194,71 @@ TEST(Orders, PayImpactByWhatIsTradedADay) {
               HasSubstr("HOLLBOND: it has no closes with volumes, which impact hangs on"));
 }
 
+TEST(Orders, ACloseBelowOneIsAPrice) {
+  Held held;
+  held.sources.bars[0].of(PriceField::close).back() = 0.5;
+  held.sources.bars[0].of(PriceField::adjusted_close).back() = 0.25;
+  const auto list = held.to(0.5, 0.5);
+  EXPECT_EQ(list.orders.at(0).price, 0.5) << "the close, not the adjusted one";
+}
+
+TEST(Orders, InLotsAreWholeOfManyUnitsToo) {
+  Held held;
+  held.settings.lots = {{"all", 1}};
+  for (int step = 0; step < 50; ++step) {  // the more units, the less of a unit rounding leaves exact
+    const double units = 3'333'333'301.0 + 77 * step;
+    held.settings.wealth = 20 * units + 50 * 37 + 123.45;
+    held.sources.current->weights = {20 * units / held.settings.wealth, 50 * 37 / held.settings.wealth};
+    const auto sold = held.to(0, 0.5);
+    EXPECT_EQ(sold.orders.at(0).units, -units) << step;
+  }
+}
+
+/// An index that has days of its own adds none to the days that impact hangs on; an asset does.
+TEST(Orders, ImpactHangsOnTheDaysOfTheAssetsAlone) {
+  Held held;
+  for (auto& bars : held.sources.bars) bars.of(PriceField::volume).assign(150, 500);
+  held.settings.costs = {CostClass::parse("0bp", "")};
+  held.settings.costs[0].buy.impact = held.settings.costs[0].sell.impact = 0.3;
+  const auto without = held.to(0.5, 0.5);
+  BarHistory index{"HOLLIN40"};
+  std::vector<Day> days;
+  for (int week = 0; week < 150; ++week) {
+    for (const int day : {0, 3}) {
+      days.push_back(*parse_day("2021-01-08") + std::chrono::days{7 * week + day});
+      index.of(PriceField::close).push_back(100 + week % 9 + day);
+    }
+  }
+  index.days = DayList(std::move(days));
+  held.sources.bars.push_back(std::move(index));
+  held.settings.benchmark = "HOLLIN40";
+  const auto beside = held.to(0.5, 0.5);
+  ASSERT_EQ(beside.orders.size(), 2u);
+  for (std::size_t k = 0; k < 2; ++k) {
+    EXPECT_NEAR(beside.orders[k].cost.impact, without.orders[k].cost.impact, 1e-9) << beside.orders[k].asset;
+  }
+}
+
+TEST(Orders, ImpactOfFewerDaysThanItsWindowIsOfThose) {
+  Held held;
+  for (auto& bars : held.sources.bars) {
+    bars = bars.between(bars.days[150 - 12], std::nullopt);
+    bars.of(PriceField::volume).assign(12, 500);
+  }
+  held.settings.every = Interval{1, Unit::week};
+  held.settings.costs = {CostClass::parse("0bp", "")};
+  held.settings.costs[0].buy.impact = held.settings.costs[0].sell.impact = 0.3;
+  for (const auto& order : held.to(0.5, 0.5).orders) {
+    const auto& close = held.sources.bars[order.asset == "TIDEMILL" ? 0 : 1].of(PriceField::close);
+    double mean = 0, squares = 0, money = 0;
+    for (int week = 1; week < 12; ++week) mean += (close[week] / close[week - 1] - 1) / 11;
+    for (int week = 1; week < 12; ++week) squares += std::pow(close[week] / close[week - 1] - 1 - mean, 2) / 10;
+    for (int week = 0; week < 12; ++week) money += close[week] * 500 / 12;
+    const double value = std::abs(order.value);
+    EXPECT_NEAR(order.cost.impact, 0.3 * std::sqrt(squares) * std::sqrt(value / money) * value, 1e-9) << order.asset;
+  }
+}
+
 // Weights know of no amounts: what hangs on them is left out of net returns, and that is said.
 TEST(Orders, NetReturnsSayWhatOfTheCostsTheyLeaveOut) {
   Held held;

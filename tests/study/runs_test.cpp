@@ -303,6 +303,21 @@ TEST(StudyRuns, PromisesOfManyEstimatesHaveAMeanAndItsError) {
   EXPECT_NEAR(kept.difference_error, std::sqrt(squares / (count - 1) / count), 1e-12);
 }
 
+TEST(StudyRuns, TranchesPromiseOnceAnEstimate) {
+  Rehearsed one;
+  one.settings.schedules = {Schedule::parse("1q:tranches=3", "")};
+  one.settings.reestimate = Schedule::parse("1q", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  const auto tranches = one.runs();
+  one.settings.schedules = {Schedule::parse("1q", "")};
+  const auto whole = one.runs();
+  ASSERT_GT(whole.promised.size(), 5u);
+  ASSERT_EQ(tranches.promised.size(), whole.promised.size());
+  for (std::size_t k = 0; k < whole.promised.size(); ++k) {
+    EXPECT_EQ(tranches.promised[k].expected_return, whole.promised[k].expected_return);
+  }
+}
+
 TEST(StudyRuns, BeginWithWhatIsHeld) {
   Rehearsed one;
   one.settings.start_from_current = true;

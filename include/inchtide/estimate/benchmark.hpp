@@ -42,4 +42,16 @@ struct INCHTIDE_API BenchmarkRisk {
 [[nodiscard]] INCHTIDE_API BenchmarkRisk benchmark_risk(const ReturnTable& returns, const Eigen::VectorXd& benchmark,
                                                         Denominator denominator);
 
+/// The benchmark beside a covariance S that isn't the sample's over the same rows: shrunk, weighted, by factors, or of
+/// more rows than the benchmark has. Sample covariances with it don't fit there: a portfolio of the very assets that it
+/// is made of would miss it, or miss it by less than nothing. So it is taken for a portfolio B of the assets and what
+/// that leaves, e, over the rows that it has: covariances S B + q and variance B'S B + 2 B'q + var(e), with the
+/// sample's covariances q of e with the assets. The squared tracking error of weights w is then the sample's own with
+/// (w - B)'(S - sample)(w - B) added: the sample's where S is, that of S where e is nothing. B is the long-only
+/// portfolio that is nearest to it (least squares), which fits little of chance where assets are as many as rows. Where
+/// no benchmark could have q beside S, q is made smaller.
+/// @throws InputError when fewer than three rows are left, or for another number of assets
+[[nodiscard]] INCHTIDE_API BenchmarkRisk benchmark_beside(const Covariance& covariance, const ReturnTable& returns,
+                                                          const Eigen::VectorXd& benchmark);
+
 }  // namespace inchtide

@@ -38,7 +38,8 @@ namespace inchtide {
 struct INCHTIDE_API StudyReturns {
   ReturnTable assets;
   Eigen::VectorXd benchmark;
-  /// Pair by pair, where there is a benchmark: the assets and it, in the last column, each over its own periods.
+  /// Pair by pair, where there is a benchmark, in its place: the assets and it, in the last column, each over its own
+  /// periods.
   ReturnTable beside{};
   std::vector<Notice> warnings;
 };
