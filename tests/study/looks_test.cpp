@@ -6,6 +6,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/frontier/tracked.hpp"
 #include "inchtide/study/description.hpp"
 #include "inchtide/study/estimation.hpp"
 #include "inchtide/study/inspection.hpp"
@@ -201,6 +202,22 @@ TEST(StudyRelations, PairByPairTheBenchmarkCountsOverAllThatTheTwoHave) {
                                      HasSubstr("Bands of correlations are left out")}));
 }
 
+TEST(StudyRelations, AtOtherIntervalsTheLeastRelatedOfUpToFortyAreFound) {
+  for (const std::size_t count : {std::size_t(40), std::size_t(41)}) {
+    Sources sources;
+    for (std::size_t k = 0; k < count; ++k) {
+      sources.bars.push_back(walk("KELP" + std::to_string(k), unsigned(k), day("2018-01-01"), day("2021-12-31")));
+    }
+    const auto universe = universe_of(sources, {});
+    RelationsOptions how;
+    how.intervals = {Interval{1, Unit::month}};
+    how.search.should_stop = [] { return true; };
+    const auto relations = relations_of(universe, {}, how);
+    ASSERT_EQ(relations.intervals.size(), 1u);
+    EXPECT_EQ(relations.intervals[0].least_related.has_value(), count == 40);
+  }
+}
+
 TEST(StudyEstimation, ComparesMethodsAndSaysWhatHasNoAnswer) {
   const auto settings = against_bonds();
   const auto universe = universe_of(three(), settings);
@@ -338,6 +355,10 @@ TEST(StudyTracing, HasTheCeilingThePortfoliosAndTheLowerHalf) {
   EXPECT_LE(tracing.least->tracking_error.value(), 0.2 + 1e-9);
   ASSERT_EQ(tracing.tracking_errors.size(), tracing.frontier.corners().size());
   ASSERT_THAT(tracing.tracked, SizeIs(21));
+  const TrackedFrontier within(basis.estimate, bounds_of(basis.limits, basis.estimate.assets, basis.facts),
+                               *basis.facts.benchmark);
+  EXPECT_NEAR(tracing.tracked.front().portfolio.expected_return, within.most_return(), 1e-9);
+  EXPECT_NEAR(tracing.tracked.back().portfolio.expected_return, within.least_return(), 1e-9);
   for (const auto& point : tracing.tracked) {
     EXPECT_LE(point.tracking_error, 0.2 + 1e-9);
     EXPECT_GE(point.portfolio.expected_return, tracing.tracked.back().portfolio.expected_return - 1e-12);

@@ -340,6 +340,9 @@ TEST(StudyRuns, FlowsComeOnTheirCalendar) {
   }
   ASSERT_EQ(flows.size(), 25u);  // 24 months, and the one; the gifts come with a payment
   EXPECT_EQ(flows[9], 4000);
+  std::rotate(one.settings.flows.begin(), one.settings.flows.begin() + 2,
+              one.settings.flows.end());  // the one comes first
+  EXPECT_EQ(one.runs().all.front().flow, run.flow);
   EXPECT_NEAR(flows[17], 0.01 * run.before[std::ranges::find(run.days, day("2023-05-10")) - run.days.begin()], 1e-9);
 }
 

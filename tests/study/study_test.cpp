@@ -1,5 +1,6 @@
 // The steps of a study, on values alone: what is settled, left out, converted and said, and that nothing looks ahead.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <map>
@@ -115,6 +116,15 @@ TEST(StudyUniverse, AnAssetOfASinglePriceIsPassedOverUnlessItIsTheOnlyOne) {
   EXPECT_THAT(message_of([&] { (void)universe_of(alone, {}); }), HasSubstr("KELP2: it holds a single price"));
 }
 
+TEST(StudyUniverse, ActionsOfAssetsWithoutPricesAreNamed) {
+  auto sources = three();
+  sources.actions = {{"TIDEMILL", day("2020-01-06"), 1, 0.5}, {"NOBODY", day("2020-01-06"), 2, 0}};
+  EXPECT_THAT(texts_of(universe_of(sources, {}).warnings),
+              Contains("actions: they name assets without prices: NOBODY"));
+  sources.actions->pop_back();
+  EXPECT_THAT(texts_of(universe_of(sources, {}).warnings), Not(Contains(HasSubstr("without prices"))));
+}
+
 TEST(StudyUniverse, ConvertsByRatesAndLeavesOutWithoutThem) {
   auto sources = three();
   sources.tags = tagged({{"TIDEMILL", "HLC"}, {"KELPFARM", "MRD"}, {"HOLLBOND", "HLC"}});
@@ -168,6 +178,10 @@ TEST(StudyUniverse, TheWindowCountsBackFromItsLastDay) {
   settings.trading_days = 100000;
   EXPECT_THAT(message_of([&] { (void)universe_of(three(), settings); }),
               HasSubstr("100000 trading days were asked for"));
+}
+
+TEST(StudyUniverse, MonthsThatFitAreNotWorthAWord) {
+  EXPECT_THAT(texts_of(universe_of(three(), {}).warnings), IsEmpty());
 }
 
 TEST(StudyUniverse, ALongerIntervalIsTakenWhereNotAllHaveMonthsAndSaid) {
@@ -304,7 +318,7 @@ TEST(StudyBasis, TheOrderOfAssetsChangesNothing) {
     const double end = run.net[run.net.size() - 1];
     if (order == 0) wealth = end;
     EXPECT_NEAR(end / wealth, 1, 1e-9);
-    std::ranges::rotate(sources.bars, sources.bars.begin() + 1);
+    std::rotate(sources.bars.begin(), sources.bars.begin() + 1, sources.bars.end());
   }
 }
 
@@ -434,6 +448,10 @@ TEST(StudyPortfolios, AreRoundedButForBlends) {
   EXPECT_THAT(all[2].name, HasSubstr("minimum-variance, rounded"));
   EXPECT_THAT(all[4].name, HasSubstr("equal, rounded"));
   for (std::size_t k : {2u, 4u}) {
+    EXPECT_THAT(all[k].notes,
+                Contains(HasSubstr(fmt::format("the expected return by {:+.2f} bp, the volatility by {:+.2f} bp",
+                                               1e4 * (all[k].expected_return - all[k - 1].expected_return),
+                                               1e4 * (all[k].volatility - all[k - 1].volatility)))));
     for (double weight : all[k].weights) EXPECT_NEAR(std::remainder(weight, 0.05), 0, 1e-12) << all[k].name;
   }
 }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "inchtide/base/errors.hpp"
+#include "support/messages.hpp"
 #include "support/problems.hpp"
 
 namespace inchtide {
@@ -306,6 +307,27 @@ TEST(PriceOfALimit, AtAVertexIsWhatLooseningThatLimitAloneBrings) {
   ASSERT_EQ(chosen.binding.size(), 2u);
   EXPECT_NEAR(*chosen.binding[0].loosening, 0.01 * 0.002 / chosen.volatility, 1e-12);
   EXPECT_NEAR(*chosen.binding[1].loosening, 0, 1e-15);
+}
+
+TEST(Aim, UtilityNeedsAnAversion) {
+  EXPECT_THAT(test::message_of([] {
+                Aim{Aim::Kind::utility, 0}.check();
+              }),
+              testing::HasSubstr("0 is no risk aversion"));
+  EXPECT_NO_THROW((Aim{Aim::Kind::utility, 0.01}.check()));
+}
+
+/// What getting there would cost stands beside given weights, and is no part of their return: they may be held already.
+TEST(Evaluate, CostsStandBesideTheReturnOfGivenWeights) {
+  const auto estimate =
+      test::estimate_of(Eigen::Vector2d(0.08, 0.04), Eigen::Matrix2d(Eigen::Vector2d(0.04, 0.01).asDiagonal()));
+  LimitFacts facts;
+  facts.current = Eigen::Vector2d(1, 0);
+  CostRates rates{Eigen::Vector2d(0.1, 0.1), Eigen::Vector2d(0.1, 0.1)};
+  facts.costs = TradingCosts{facts.current, rates, 2};
+  const auto evaluated = evaluate(estimate, {}, Eigen::Vector2d(0.5, 0.3), "ours", 0.02, facts);
+  EXPECT_NEAR(evaluated.expected_return, 0.5 * 0.08 + 0.3 * 0.04 + 0.2 * 0.02, 1e-15);
+  EXPECT_NEAR(evaluated.trading_cost.value(), 0.1 * 0.5 + 0.1 * 0.3, 1e-15);
 }
 
 }  // namespace
