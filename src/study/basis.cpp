@@ -217,6 +217,7 @@ Basis estimated_basis(const Universe& universe, const Sources& sources, const Se
   basis.facts.tags = universe.tags;
   if (universe.benchmark && settings.returns == ReturnKind::simple) basis.facts.benchmark = beside(basis, returns);
   basis.returns = std::move(returns.assets);
+  basis.benchmark = std::move(returns.benchmark);
   return basis;
 }
 

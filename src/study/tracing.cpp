@@ -84,8 +84,13 @@ Sensitivity over_draws(const Basis& basis, const LimitFacts& facts, const Bootst
                      {{Means::prices, "Give prices"}, {Means::mandate, "a mandate"}});
   }
   return sensitivity(
-      basis.returns, [&](const ReturnTable& drawn) { return estimate_by(drawn, basis.methods).estimate; }, basis.limits,
-      facts, {Aim{Aim::Kind::minimum_variance, 0}, Aim{Aim::Kind::maximum_sharpe, 0}}, basis.risk_free, draws);
+      basis.returns,
+      [&](const ReturnTable& drawn, const Eigen::VectorXd& benchmark) {
+        auto estimate = estimate_by(drawn, basis.methods, benchmark).estimate;
+        return estimate.returns == ReturnKind::log ? simple_from_log(estimate) : estimate;
+      },
+      basis.limits, facts, {Aim{Aim::Kind::minimum_variance, 0}, Aim{Aim::Kind::maximum_sharpe, 0}}, basis.risk_free,
+      draws, basis.benchmark);
 }
 
 }  // namespace
@@ -106,7 +111,14 @@ Tracing tracing_of(const Basis& basis, const TracingOptions& options) {
   choose_named(tracing, basis, facts);
   if (tracing.frontier.bounds().tracking_error) within_ceiling(tracing, facts);
   if (options.lower_half) trace_down(tracing, basis);
-  if (options.draws) tracing.drawn = over_draws(basis, facts, *options.draws);
+  if (options.draws) {
+    tracing.drawn = over_draws(basis, facts, *options.draws);
+    if (const auto& ceiling = tracing.frontier.bounds().tracking_error) {
+      tracing.warnings.push_back(
+          fmt::format("Over draws of the history the weights are told, and no frontier: within '{}' it has no corners",
+                      basis.limits[std::size_t(ceiling->limit)].text));
+    }
+  }
   if (options.cloud > 0) {
     auto estimate = basis.estimate;
     estimate.risk_free = basis.risk_free;

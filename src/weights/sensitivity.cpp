@@ -8,6 +8,7 @@
 #include "inchtide/base/executor.hpp"
 #include "inchtide/base/quantile.hpp"
 #include "inchtide/base/range.hpp"
+#include "inchtide/estimate/benchmark.hpp"
 
 namespace inchtide {
 namespace {
@@ -35,8 +36,8 @@ Drawn solve(const Estimate& estimate, const Limits& limits, const LimitFacts& fa
   try {
     const auto frontier = trace_frontier(estimate, limits, facts);
     for (double volatility : volatilities) {
-      const bool reached =
-          volatility >= frontier.corners().back().volatility && volatility <= frontier.corners().front().volatility;
+      const bool reached = !frontier.bounds().tracking_error && volatility >= frontier.corners().back().volatility &&
+                           volatility <= frontier.corners().front().volatility;
       if (reached) {
         const double of_weights = frontier.at_volatility(volatility).expected_return;
         drawn.returns.emplace_back(whole_return(of_weights, frontier.bounds().budget, risk_free));
@@ -77,18 +78,19 @@ WeightBands bands_of(const std::vector<Drawn>& draws, std::size_t aim, Eigen::In
 
 }  // namespace
 
-Sensitivity sensitivity(const ReturnTable& given, const std::function<Estimate(const ReturnTable&)>& estimate,
-                        const Limits& limits, const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
-                        const BootstrapOptions& options) {
+Sensitivity sensitivity(const ReturnTable& given, const EstimateOfDraw& estimate, const Limits& limits,
+                        const LimitFacts& facts, const std::vector<Aim>& aims, double risk_free,
+                        const BootstrapOptions& options, const Eigen::VectorXd& benchmark) {
   given.check();
   finite(risk_free, "risk-free rate");
   for (const auto& aim : aims) aim.check();
   const auto returns = given.at_common_ends();
   const auto common = returns.common_rows();
+  if (benchmark.size() > 0) check_benchmark(returns, benchmark);
   Sensitivity result;
   result.block = check_draws(options, common.size());
   result.draws = options.draws;
-  const auto as_it_was = trace_frontier(estimate(returns), limits, facts);
+  const auto as_it_was = trace_frontier(estimate(returns, benchmark), limits, facts);
   const double least = as_it_was.corners().back().volatility, most = as_it_was.corners().front().volatility;
   std::vector<double> volatilities;
   for (int k = 0; k < levels; ++k) volatilities.push_back(least + k / double(levels - 1) * (most - least));
@@ -106,7 +108,12 @@ Sensitivity sensitivity(const ReturnTable& given, const std::function<Estimate(c
     for (auto row : rows) drawn.ends.push_back(end += returns.spans(row, 0));
     drawn.days.resize(rows.size());
     try {
-      return solve(estimate(drawn), limits, facts, aims, risk_free, volatilities);
+      Eigen::VectorXd beside;
+      if (benchmark.size() > 0) beside = benchmark(rows);
+      const auto of_draw = estimate(drawn, beside);
+      auto seen = facts;
+      if (seen.benchmark && beside.size() > 0) seen.benchmark = benchmark_beside(of_draw.covariance, drawn, beside);
+      return solve(of_draw, limits, seen, aims, risk_free, volatilities);
     } catch (const Interrupted&) {
       throw;
     } catch (const Error&) {  // the estimate has nothing to say of this draw

@@ -301,8 +301,9 @@ TEST(Doors, TablesOfReturnsAreWhatTheySay) {
           refuses([&] { (void)rolling_correlation(table, 0, 1, 4); }), refuses([&] { (void)figures_of(table); }),
           refuses([&] { (void)growth_of(table, 1); }), refuses([&] { (void)bootstrap_bands(table, {}); }),
           refuses([&] { (void)benchmark_risk(table, benchmark, Denominator::sample); }), refuses([&] {
-            (void)sensitivity(table, [](const ReturnTable& drawn) { return sample_estimate(drawn); }, {}, {}, {}, 0,
-                              {});
+            (void)sensitivity(table,
+                              [](const ReturnTable& drawn, const Eigen::VectorXd&) { return sample_estimate(drawn); },
+                              {}, {}, {}, 0, {});
           })}) {
       if (!refused) return refused;
     }

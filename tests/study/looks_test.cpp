@@ -340,6 +340,45 @@ TEST(StudyTracing, NothingWithinATrackingErrorMayBeatTheRate) {
   EXPECT_THAT(test::texts_of(tracing.warnings), testing::Contains(HasSubstr("There is no maximum-Sharpe portfolio")));
 }
 
+/// Each draw is estimated as the history was: by the same methods, log returns converted, the benchmark drawn along.
+TEST(StudyTracing, DrawsAreEstimatedAsTheHistoryWas) {
+  auto settings = against_bonds();
+  auto sources = three();
+  sources.bars.push_back(walk("MARROWSH", 4));
+  TracingOptions how;
+  how.draws = BootstrapOptions{.draws = 40, .block = 1e9, .seed = 3};  // the whole of it, turned around
+  const auto drawn = [&] {
+    const auto universe = universe_of(sources, settings);
+    return tracing_of(basis_of(universe, sources, settings), how);
+  };
+  for (const char* method : {"arithmetic", "market-model"}) {
+    for (const auto kind : {ReturnKind::simple, ReturnKind::log}) {
+      settings.methods.expected = ExpectedMethod::parse(method, "");
+      settings.returns = kind;
+      if (kind == ReturnKind::log && settings.methods.expected.kind == ExpectedMethod::Kind::market_model) continue;
+      const auto tracing = drawn();
+      EXPECT_EQ(tracing.drawn->left_out, 0) << method;
+      ASSERT_FALSE(tracing.drawn->frontier.empty());
+      for (const auto& at : tracing.drawn->frontier) {  // turned around it promises what it did
+        const double promised = tracing.frontier.at_volatility(at.volatility).expected_return;
+        EXPECT_NEAR(at.low, promised, 1e-7) << method;
+        EXPECT_NEAR(at.high, promised, 1e-7) << method;
+      }
+    }
+  }
+  // Within a tracking error, beside a covariance that isn't the sample's.
+  settings = against_bonds();
+  settings.limits = {Limit::parse("tracking-error <= 20%")};
+  settings.methods.covariance = CovarianceMethod::parse("constant-correlation", "");
+  const auto tracing = drawn();
+  EXPECT_TRUE(tracing.drawn->frontier.empty());
+  const auto& least = tracing.drawn->portfolios.front();
+  EXPECT_EQ(least.draws, 40);
+  EXPECT_LT((least.high - least.low).cwiseAbs().maxCoeff(), 1e-6);
+  EXPECT_LT((least.average - tracing.least->weights).cwiseAbs().maxCoeff(), 1e-6);
+  EXPECT_THAT(test::texts_of(tracing.warnings), testing::Contains(HasSubstr("Over draws of the history the weights")));
+}
+
 TEST(StudyTracing, HasTheCeilingThePortfoliosAndTheLowerHalf) {
   auto settings = against_bonds();
   auto sources = three();

@@ -228,7 +228,7 @@ TEST(Sensitivity, BandsAreQuantilesOfWhatEachDrawSays) {
   }
   const auto returns = test::table_of(x);
   std::vector<Estimate> drawn;
-  const auto estimator = [&](const ReturnTable& some) {
+  const auto estimator = [&](const ReturnTable& some, const Eigen::VectorXd&) {
     auto estimate = sample_estimate(some);
     if (some.returns != x) drawn.push_back(estimate);
     return estimate;
@@ -280,7 +280,7 @@ TEST(Sensitivity, BandsHoldTheDrawsAndDoNotDependOnThreads) {
     for (Eigen::Index t = 0; t < 60; ++t) x(t, i) = 0.004 + 0.002 * double(i) + 0.03 * normal(random);
   }
   const auto returns = test::table_of(x);
-  const auto estimator = [](const ReturnTable& drawn) { return sample_estimate(drawn); };
+  const auto estimator = [](const ReturnTable& drawn, const Eigen::VectorXd&) { return sample_estimate(drawn); };
   const auto limits = limits_of({"each <= 60%"});
   const std::vector<Aim> aims{Aim{Aim::Kind::minimum_variance, 0}, Aim{Aim::Kind::maximum_sharpe, 0}};
   BootstrapOptions options;

@@ -58,10 +58,11 @@ struct INCHTIDE_API StudyReturns {
                                                       const Settings& settings);
 
 struct INCHTIDE_API Basis {
-  Estimate estimate;        ///< of simple returns
-  Estimated estimated;      ///< its own account of it; empty where the estimate was given
-  ReturnTable returns;      ///< what it was made of; empty where it was given
-  EstimateOptions methods;  ///< and how
+  Estimate estimate;          ///< of simple returns
+  Estimated estimated;        ///< its own account of it; empty where the estimate was given
+  ReturnTable returns;        ///< what it was made of; empty where it was given
+  Eigen::VectorXd benchmark;  ///< its returns on the same rows; NaN where it has none; empty without one
+  EstimateOptions methods;    ///< and how
   Limits limits;
   LimitFacts facts;
   double risk_free = 0;

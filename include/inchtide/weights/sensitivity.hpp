@@ -14,8 +14,9 @@
 /// inchtide::BootstrapOptions draws;
 /// draws.draws = 20;
 /// const auto drawn = inchtide::sensitivity(
-///     returns, [](const inchtide::ReturnTable& some) { return inchtide::sample_estimate(some); }, {}, {},
-///     {inchtide::Aim::parse("minimum-variance", "")}, 0, draws);
+///     returns,
+///     [](const inchtide::ReturnTable& some, const Eigen::VectorXd&) { return inchtide::sample_estimate(some); }, {},
+///     {}, {inchtide::Aim::parse("minimum-variance", "")}, 0, draws);
 /// assert(drawn.portfolios[0].draws > 0 && std::abs(drawn.portfolios[0].average.sum() - 1) < 1e-9);
 /// @endcode
 
@@ -47,21 +48,29 @@ struct INCHTIDE_API FrontierBand {
 };
 
 struct INCHTIDE_API Sensitivity {
-  std::vector<FrontierBand> frontier;  ///< over the volatilities of the frontier as it was; where half the draws reach
+  /// Over the volatilities of the frontier as it was; where half the draws reach. None within a tracking error, where
+  /// no frontier of corners is.
+  std::vector<FrontierBand> frontier;
   std::vector<WeightBands> portfolios;
   double block = 0;  ///< mean length of a block, in periods
   int draws = 0;
   int left_out = 0;  ///< draws whose frontier could not be certified
 };
 
-/// @param estimate makes an estimate of returns, by whatever method; called from several threads
+/// Makes an estimate of returns, by whatever method, with those of the benchmark on the same rows; none without one.
+using EstimateOfDraw = std::function<Estimate(const ReturnTable& returns, const Eigen::VectorXd& benchmark)>;
+
+/// @param estimate called from several threads
+/// @param facts where they have a benchmark and its returns are given, each draw has its own figures of it
 /// @param aims to follow; one without a portfolio in a draw is left out there
 /// @param options its watch is asked before each draw, and told after it
-/// @throws InputError for options out of range, or too few common returns; Interrupted when stopped
-[[nodiscard]] INCHTIDE_API Sensitivity sensitivity(const ReturnTable& returns,
-                                                   const std::function<Estimate(const ReturnTable&)>& estimate,
+/// @param benchmark its returns on the same rows, drawn with them, NaN where it has none; or none
+/// @throws InputError for options out of range, too few common returns, or another number of the benchmark's than rows;
+///         Interrupted when stopped
+[[nodiscard]] INCHTIDE_API Sensitivity sensitivity(const ReturnTable& returns, const EstimateOfDraw& estimate,
                                                    const Limits& limits, const LimitFacts& facts,
                                                    const std::vector<Aim>& aims, double risk_free,
-                                                   const BootstrapOptions& options);
+                                                   const BootstrapOptions& options,
+                                                   const Eigen::VectorXd& benchmark = {});
 
 }  // namespace inchtide
