@@ -10,7 +10,8 @@ namespace inchtide {
 namespace {
 
 constexpr double least_pivot = 1e-12;  // of the largest: below, a column is a mix of the others
-constexpr double least_pay = 1e-12;    // of the largest product with the series
+constexpr Eigen::Index most_steps_an_asset = 10;
+constexpr double least_pay = 1e-12;  // of the largest product with the series
 
 class ActiveSet {
  public:
@@ -21,7 +22,10 @@ class ActiveSet {
         passed_over_(std::size_t(with_series.size()), 0) {}
 
   Eigen::VectorXd find() {
-    while (const auto next = pays_most()) {
+    // Each step comes nearer; where rounding alone decides, any of the portfolios is as near.
+    for (Eigen::Index steps = 0; steps < most_steps_an_asset * weights_.size(); ++steps) {
+      const auto next = pays_most();
+      if (!next) break;
       held_.push_back(*next);
       settle();
     }

@@ -112,5 +112,29 @@ TEST(BenchmarkBeside, OfAssetsThatNeverMoveIsAllRemainder) {
   EXPECT_NEAR(beside.variance, 12 * (benchmark.array() - benchmark.mean()).square().sum() / 29, 1e-15);
 }
 
+/// Twins, next to twins, and assets that never move: there is no one portfolio, and an answer all the same.
+TEST(BenchmarkBeside, OfLookAlikesIsAnyPortfolioOfThem) {
+  std::mt19937 random(8);
+  std::normal_distribution<double> normal;
+  Eigen::MatrixXd x = test::returns_with_a_factor(60, 30, 8);
+  for (Eigen::Index i = 10; i < 20; ++i) x.col(i) = x.col(i - 10);
+  for (Eigen::Index i = 20; i < 29; ++i) {
+    for (Eigen::Index t = 0; t < 60; ++t) x(t, i) = x(t, i - 20) + 1e-10 * normal(random);
+  }
+  x.col(29).setConstant(0.001);
+  const auto returns = test::monthly(x);
+  const Eigen::VectorXd equal = Eigen::VectorXd::Constant(30, 1.0 / 30);
+  const Eigen::VectorXd benchmark = x * equal;
+  for (const char* method : {"constant-correlation", "scaled-identity", "sample"}) {
+    const auto covariance = by_method(returns, method);
+    const auto beside = benchmark_beside(covariance, returns, benchmark);
+    EXPECT_TRUE(std::isfinite(beside.variance) && beside.covariances.allFinite()) << method;
+    for (int k = 0; k < 50; ++k) {
+      const Eigen::VectorXd any = Eigen::VectorXd::NullaryExpr(30, [&] { return normal(random); });
+      EXPECT_GE(beside.squared_error(covariance, any), -1e-12) << method;
+    }
+  }
+}
+
 }  // namespace
 }  // namespace inchtide
