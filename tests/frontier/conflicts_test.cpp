@@ -134,7 +134,6 @@ TEST(Conflicts, LimitsThatOpenShortPositionsCountAsWhatTheyAre) {
 }
 
 TEST(Conflicts, TheFirstAssetIsNamedLikeAnyOther) {
-  const std::vector<std::string> assets = {"A1", "A2", "A3"};
   const auto message = test::message_of([&] {
     (void)trace_frontier(test::estimate_of(Eigen::Vector3d(0.1, 0.2, 0.3), Eigen::Matrix3d::Identity()),
                          limits_of({"A1 >= 60%", "A2 >= 60%", "A3 <= 50%"}));

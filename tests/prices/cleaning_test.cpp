@@ -66,6 +66,19 @@ std::vector<PriceHistory> long_and_short() {
   return {whole, brief};
 }
 
+/// What each choice is said to leave of a long and a short history is what aligning leaves.
+void expect_foretold(const std::vector<PriceHistory>& histories, const AlignPolicy& policy) {
+  for (const auto& effect : effects_on_rows(histories, policy)) {
+    auto chosen = policy;
+    chosen.keep_short_histories = effect.choice == ShortHistories::keep;
+    auto kept = histories;
+    if (effect.choice == ShortHistories::leave_out) kept.pop_back();
+    const auto table = align(kept, chosen).table;
+    EXPECT_EQ(effect.rows, table.rows());
+    EXPECT_EQ(effect.complete_rows, std::size_t(table.prices.array().isFinite().rowwise().all().count()));
+  }
+}
+
 TEST(ShortHistories, EachChoiceSaysWhatItLeaves) {
   const auto histories = long_and_short();
   EXPECT_THAT(short_histories(histories), ElementsAre(1u));
@@ -78,17 +91,8 @@ TEST(ShortHistories, EachChoiceSaysWhatItLeaves) {
   EXPECT_THAT(effects[1].left_out, ElementsAre("BRIEF"));
   EXPECT_EQ(effects[2].rows, 200u);
   EXPECT_EQ(effects[2].complete_rows, 120u);
-  // What is foretold is what aligning does.
   for (auto kind : {AlignPolicy::Kind::common, AlignPolicy::Kind::any, AlignPolicy::Kind::carry}) {
-    for (const auto& effect : effects_on_rows(histories, {kind})) {
-      AlignPolicy policy{kind};
-      policy.keep_short_histories = effect.choice == ShortHistories::keep;
-      auto kept = histories;
-      if (effect.choice == ShortHistories::leave_out) kept.pop_back();
-      const auto table = align(kept, policy).table;
-      EXPECT_EQ(effect.rows, table.rows());
-      EXPECT_EQ(effect.complete_rows, std::size_t(table.prices.array().isFinite().rowwise().all().count()));
-    }
+    expect_foretold(histories, {kind});
   }
 }
 
@@ -260,13 +264,12 @@ TEST(Findings, AcrossAssetsNameHolesAndShortHistories) {
   EXPECT_EQ(findings[1].notice.where.asset, "BRIEF");
 }
 
-TEST(Findings, ASplitThatIsExplainedHidesNoLaterOne) {
+TEST(Findings, AMisprintHidesNoLaterSplit) {
   auto bars = noisy(300, 3);
   for (const std::size_t from : {std::size_t(100), std::size_t(200)}) {
     scale_from(bars, PriceField::close, from, 0.5);
     scale_from(bars, PriceField::volume, from, 2);
   }
-  // The first comes back a day later and is a misprint; the second stays.
   bars.of(PriceField::close)[50] *= 5;
   const auto findings = findings_in(bars, PriceField::close, false);
   std::vector<Day> splits;
@@ -284,14 +287,9 @@ TEST(ShortHistories, CarriedPricesCountAmongTheCompleteRows) {
   days.erase(days.begin() + 100, days.begin() + 102);
   whole.days = DayList(days);
   whole.prices.resize(days.size());
-  for (const auto& effect : effects_on_rows(histories, {AlignPolicy::Kind::carry, 5})) {
-    AlignPolicy policy{AlignPolicy::Kind::carry, 5};
-    policy.keep_short_histories = effect.choice == ShortHistories::keep;
-    auto kept = histories;
-    if (effect.choice == ShortHistories::leave_out) kept.pop_back();
-    const auto table = align(kept, policy).table;
-    EXPECT_EQ(effect.rows, table.rows());
-    EXPECT_EQ(effect.complete_rows, std::size_t(table.prices.array().isFinite().rowwise().all().count()));
+  const AlignPolicy carry{AlignPolicy::Kind::carry, 5};
+  expect_foretold(histories, carry);
+  for (const auto& effect : effects_on_rows(histories, carry)) {
     EXPECT_EQ(effect.complete_rows, effect.choice == ShortHistories::leave_out ? 198u : 120u);
   }
 }
