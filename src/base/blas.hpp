@@ -159,7 +159,8 @@ inline Eigen::MatrixXd product(const Eigen::MatrixXd& a, const Eigen::MatrixXd& 
   return c;
 }
 
-/// Eigenvalues, ascending, and eigenvectors (columns) of a symmetric matrix.
+/// Eigenvalues, ascending, and eigenvectors (columns) of a symmetric matrix; the largest entry of each is positive, as
+/// either sign would do and the order of rows would choose it.
 struct Eigenpairs {
   Eigen::VectorXd values;
   Eigen::MatrixXd vectors;
@@ -177,6 +178,11 @@ inline Eigenpairs eigen_symmetric(Eigen::MatrixXd a) {
   dsyevd_("V", "L", &n, a.data(), &n, pairs.values.data(), work.data(), &size, integer_work.data(), &integers, &info);
   if (info != 0) throw std::runtime_error("the eigenvalues of a covariance could not be found");
   pairs.vectors = std::move(a);
+  for (auto column : pairs.vectors.colwise()) {
+    Eigen::Index largest = 0;
+    column.cwiseAbs().maxCoeff(&largest);
+    if (column[largest] < 0) column = -column;
+  }
   return pairs;
 }
 

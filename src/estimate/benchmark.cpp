@@ -64,8 +64,10 @@ BenchmarkRisk benchmark_beside(const Covariance& covariance, const ReturnTable& 
   if (rows.size() < 3) throw_too_few(rows.size(), 3);
   const Spans spans(returns, rows);
   const auto around_mean = [&](Eigen::MatrixXd x) -> Eigen::MatrixXd { return x.rowwise() - x.colwise().mean(); };
-  const Eigen::MatrixXd x = around_mean(spans.as_single(returns.returns(rows, Eigen::all)));
-  const Eigen::VectorXd y = around_mean(spans.as_single(benchmark(rows)));
+  const bool simple = returns.kind == ReturnKind::simple;  // what portfolios add up, as the covariance is of
+  const auto as_simple = [&](Eigen::MatrixXd r) -> Eigen::MatrixXd { return simple ? r : r.array().expm1(); };
+  const Eigen::MatrixXd x = around_mean(spans.as_single(as_simple(returns.returns(rows, Eigen::all))));
+  const Eigen::VectorXd y = around_mean(spans.as_single(as_simple(benchmark(rows))));
 
   const double scale = returns.periods_per_year / double(rows.size() - 1);
   const Eigen::VectorXd portfolio = nearest_long_only(blas::gram(x, 1), x.transpose() * y);

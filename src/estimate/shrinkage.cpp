@@ -183,7 +183,8 @@ PrincipalFactors principal_factors(const Eigen::MatrixXd& covariance, int count)
   }
   const auto [values, vectors] = blas::eigen_symmetric(covariance);
   PrincipalFactors result;
-  result.loadings = vectors.rightCols(count) * values.tail(count).cwiseMax(0).cwiseSqrt().asDiagonal();
+  result.loadings =
+      (vectors.rightCols(count) * values.tail(count).cwiseMax(0).cwiseSqrt().asDiagonal()).rowwise().reverse();
   result.specific_variance = (covariance.diagonal() - result.loadings.rowwise().squaredNorm()).cwiseMax(0);
   result.share = covariance.trace() > 0 ? values.tail(count).sum() / covariance.trace() : 0;
   return result;

@@ -33,6 +33,10 @@ double money_in(const Given& given, double least, double most) {
   return within(*value * times, least, most, given.where);
 }
 
+double amount_in(const Given& given) {
+  return money_in(given, 0, 1e15);
+}
+
 int whole_in(const Given& given, int least, int most) {
   const auto& text = given.text();
   std::int64_t value = 0;

@@ -1,6 +1,7 @@
 #pragma once
 // What the declarations of settings are made with: values from what is given, and where they go.
 
+#include <algorithm>
 #include <filesystem>
 #include <optional>
 #include <string>
@@ -32,6 +33,7 @@ constexpr int many = 1'000'000'000;
 double number_in(const Given& given, double least, double most);
 // Money: a number, or one with k for thousands or m for millions behind it.
 double money_in(const Given& given, double least, double most);
+double amount_in(const Given& given);  // money from 0
 int whole_in(const Given& given, int least, int most);
 bool yes_in(const Given& given);
 double percent_in(const Given& given);
@@ -44,6 +46,15 @@ std::pair<std::string, std::string> of_an_asset(const std::string& text);
 Take path_to(std::optional<std::filesystem::path> Mandate::*target);
 Day day_in(const Given& given);
 Interval interval_in(const Given& given);
+
+// The entry of a list that has a name; made where there is none.
+template <typename Entry>
+Entry& entry_of(std::vector<Entry>& list, std::string Entry::*name, const std::string& wanted) {
+  const auto found = std::ranges::find(list, wanted, name);
+  if (found != list.end()) return *found;
+  list.emplace_back().*name = wanted;
+  return list.back();
+}
 
 // Something of the settings by a function of what is given.
 template <typename Target, typename Read>

@@ -287,14 +287,8 @@ std::vector<Pair> negative_pairs(const Correlation& correlation) {
 
 PrincipalComponents principal_components(const Correlation& correlation) {
   check_all_move(correlation);
-  auto [values, vectors] = blas::eigen_symmetric(correlation.matrix);
-  PrincipalComponents result{values.reverse().cwiseMax(0) / double(values.size()), vectors.rowwise().reverse()};
-  for (auto column : result.loadings.colwise()) {
-    Eigen::Index largest = 0;
-    column.cwiseAbs().maxCoeff(&largest);
-    if (column[largest] < 0) column = -column;
-  }
-  return result;
+  const auto [values, vectors] = blas::eigen_symmetric(correlation.matrix);
+  return {values.reverse().cwiseMax(0) / double(values.size()), vectors.rowwise().reverse()};
 }
 
 std::vector<std::size_t> order_by_tag(const std::vector<std::string>& assets, const Tags& tags,

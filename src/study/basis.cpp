@@ -191,14 +191,16 @@ Basis basis_of(const Universe& universe, const Sources& sources, const Settings&
 
 namespace {
 
-/// Sample covariances with the benchmark fit beside those of the assets over the same rows, and beside no others.
+/// Sample covariances with the benchmark fit beside those of the assets over the same rows, and beside no others: not
+/// beside those that log returns are converted to.
 BenchmarkRisk beside(const Basis& basis, const StudyReturns& returns) {
   const auto& [assets, benchmark, pairwise, warnings] = returns;
   const bool same_rows = std::size_t(benchmark.array().isFinite().count()) == basis.estimate.observations;
-  if (basis.methods.covariance.kind == CovarianceMethod::Kind::sample && same_rows) {
+  const bool sample = basis.methods.covariance.kind == CovarianceMethod::Kind::sample;
+  if (sample && same_rows && assets.kind == ReturnKind::simple) {
     return benchmark_risk(assets, benchmark, basis.methods.denominator);
   }
-  return benchmark_beside(basis.estimate.covariance, assets, benchmark);
+  return benchmark_beside(simple_from_log(basis.estimate).covariance, assets, benchmark);
 }
 
 }  // namespace
@@ -215,7 +217,7 @@ Basis estimated_basis(const Universe& universe, const Sources& sources, const Se
   basis.estimated = estimate_by(returns.assets, basis.methods, returns.benchmark);
   basis.estimate = basis.estimated.estimate;
   basis.facts.tags = universe.tags;
-  if (universe.benchmark && settings.returns == ReturnKind::simple) basis.facts.benchmark = beside(basis, returns);
+  if (universe.benchmark) basis.facts.benchmark = beside(basis, returns);
   basis.returns = std::move(returns.assets);
   basis.benchmark = std::move(returns.benchmark);
   return basis;

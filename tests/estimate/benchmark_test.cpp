@@ -46,6 +46,20 @@ TEST(BenchmarkBeside, APortfolioOfWhatItIsMadeOfDoesNotMissIt) {
   }
 }
 
+TEST(BenchmarkBeside, LogReturnsAreTakenForTheSimpleOnesThatPortfoliosAddUp) {
+  const auto simple = moved(120, 4, 8);
+  const Eigen::VectorXd made_of = Eigen::VectorXd{{0.4, 0.3, 0.3, 0}};
+  const Eigen::VectorXd benchmark = (simple.returns * made_of).array().log1p();
+  auto logs = simple;
+  logs.kind = ReturnKind::log;
+  logs.returns = simple.returns.array().log1p();
+  const auto covariance = simple_from_log(estimate_by(logs, {}).estimate).covariance;
+  const auto beside = benchmark_beside(covariance, logs, benchmark);
+  const Eigen::VectorXd equal = Eigen::VectorXd::Constant(4, 0.25);
+  EXPECT_NEAR(beside.tracking_error(covariance, made_of), 0, 1e-6);
+  EXPECT_NEAR(beside.tracking_error(covariance, equal), distance(covariance, equal, made_of), 1e-6);
+}
+
 TEST(BenchmarkBeside, IsTheSamplesOwnBesideTheSamples) {
   std::mt19937 random(4);
   std::normal_distribution<double> normal;

@@ -244,7 +244,12 @@ TEST(PrincipalFactors, KeepVariancesAndBecomeTheSampleWithAllOfThem) {
     }
     const Eigen::VectorXd values = eigen_of(s).values;
     EXPECT_NEAR(f.share, values.tail(k).sum() / values.sum(), 1e-12);
+    EXPECT_LT((f.loadings.colwise().squaredNorm().transpose() - values.reverse().head(k)).norm(), 1e-14) << "in order";
   }
+  // Whatever the order of the assets, so much of each has the same sign.
+  const Eigen::MatrixXd turned = s.reverse();
+  EXPECT_LT((principal_factors(turned, 3).loadings.colwise().reverse() - principal_factors(s, 3).loadings).norm(),
+            1e-10);
   EXPECT_THAT(message_of([&] { principal_factors(s, 8); }), HasSubstr("8 factors of 7 assets"));
 }
 

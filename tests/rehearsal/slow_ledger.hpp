@@ -2,94 +2,15 @@
 // A rehearsal as its definition reads, slow and obvious: loops over units and cash in long double, every root by
 // halving. For fixed targets, targets by an estimate, calendars and bands, to targets, edge and half way, with caps.
 
-#include <algorithm>
-#include <cmath>
 #include <map>
-#include <optional>
-#include <vector>
 
-#include "inchtide/rehearsal/rehearsal.hpp"
+#include "rehearsal/slow_holdings.hpp"
 
 namespace inchtide::slow {
 
-using Real = long double;
-using List = std::vector<Real>;
-
-struct SlowTrade {
-  std::size_t decided, traded;
-  List units;  // bought and sold
-  Real cost = 0, after = 0, turnover = 0;
-};
-
-struct SlowRun {
-  List before, net, gross, flow;
-  std::vector<SlowTrade> trades;
-  Real custody = 0, borrowing = 0, interest = 0, dividends = 0, cost = 0, haircuts = 0, price_gains = 0;
-};
-
-inline Real sum_of(const List& list) {
-  Real sum = 0;
-  for (Real x : list) sum += x;
-  return sum;
-}
-
-// The point at which a rising function passes 0.
-template <typename Function>
-Real root(Real low, Real high, Function function) {
-  for (int step = 0; step < 300; ++step) {
-    const Real middle = (low + high) / 2;
-    if (middle <= low || middle >= high) break;
-    (function(middle) > 0 ? high : low) = middle;
-  }
-  return low;
-}
-
-inline Real commission(const SideCosts& side, Real value) {
-  Real sum = 0;
-  for (std::size_t k = 0; k < side.tiers.size(); ++k) {
-    const Real from = side.tiers[k].from;
-    const Real to = k + 1 < side.tiers.size() ? Real(side.tiers[k + 1].from) : Real(INFINITY);
-    if (side.whole) {
-      if (k == 0 || value > from) sum = side.tiers[k].rate * value;
-    } else if (value > from) {
-      sum += side.tiers[k].rate * (std::min(value, to) - from);
-    }
-  }
-  return std::min<Real>(side.most, std::max<Real>(side.least, sum));
-}
-
-/// Of an order on one side of this size.
-inline Real cost_of(const SideCosts& side, Real size, Real market) {
-  return side.fee + commission(side, size) +
-         size * (Real(side.half_spread) + side.stamp_duty + side.conversion + side.impact * market * std::sqrt(size));
-}
-
-inline Real cost_of(const AssetCosts& costs, Real value, Real market) {
-  return cost_of(value > 0 ? costs.buy : costs.sell, std::abs(value), market);
-}
-
-class SlowLedger {
+class SlowLedger : SlowHoldings {
  public:
-  SlowLedger(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options)
-      : table_(table),
-        plan_(plan),
-        how_(options),
-        n_(table.assets.size()),
-        units_(n_, 0),
-        price_(n_, NAN),
-        closed_(n_, 0),
-        ended_(n_, false),
-        targets_(n_, 0),
-        cash_(options.wealth),
-        looks_(plan.schedule.looks(table.days)) {
-    if (options.start) {
-      for (std::size_t i = 0; i < n_; ++i) units_[i] = options.start->units[Eigen::Index(i)];
-      cash_ = options.start->cash;
-    }
-    for (std::size_t i = 0; i < n_ && plan.weights.size() > 0; ++i) targets_[i] = plan.weights[Eigen::Index(i)];
-    costs_ = plan.terms.costs;
-    costs_.resize(n_);
-  }
+  using SlowHoldings::SlowHoldings;
 
   SlowRun run() {
     Real gross = 0, last = 0;
@@ -120,106 +41,6 @@ class SlowLedger {
   }
 
  private:
-  static constexpr std::size_t none = std::size_t(-1);
-
-  Day day() const { return table_.days[row_]; }
-  Real p(std::size_t i) const { return std::isnan(price_[i]) ? Real(1) : price_[i]; }
-  Real owed() const {
-    Real sum = 0;
-    for (const auto& entry : owed_) sum += entry.second;
-    return sum;
-  }
-  Real wealth() const {
-    Real sum = cash_ + owed();
-    for (std::size_t i = 0; i < n_; ++i) sum += units_[i] * p(i);
-    return sum;
-  }
-
-  Real charge() {
-    const Real years = Real((day() - table_.days[row_ - 1]).count()) / 365;
-    Real custody = 0, borrowing = 0, shorts = 0;
-    for (std::size_t i = 0; i < n_; ++i) {
-      const Real value = units_[i] * p(i);
-      custody += std::abs(value) * costs_[i].custody * years;
-      if (value < 0) shorts -= value, borrowing -= value * costs_[i].borrowing * years;
-    }
-    Real interest = 0;
-    if (cash_ < 0) interest = years * cash_ * how_.overdraft_rate.value_or(how_.risk_free);
-    const Real earns = cash_ - (how_.proceeds_earn ? 0 : shorts);
-    if (earns > 0) interest += years * earns * how_.cash_rate;
-    cash_ += interest - custody - borrowing;
-    run_.custody += custody, run_.borrowing += borrowing, run_.interest += interest;
-    return custody + borrowing;
-  }
-
-  void take_prices() {
-    for (std::size_t i = 0; i < n_; ++i) {
-      const double own = table_.prices(Eigen::Index(row_), Eigen::Index(i));
-      Real split = 1, dividend = 0;
-      Day pay = day();
-      for (const auto& action : how_.actions) {
-        if (row_ == 0 || action.asset != table_.assets[i].code || action.ex_day > day() ||
-            action.ex_day <= table_.days[row_ - 1]) {
-          continue;
-        }
-        split *= action.split;
-        dividend += action.dividend;
-        if (action.pay_day) pay = *action.pay_day;
-      }
-      const Real old_value = units_[i] * p(i), old_units = units_[i];
-      if (std::isnan(own)) {
-        ++closed_[i];
-        price_[i] /= split;
-      } else {
-        closed_[i] = 0;
-        price_[i] = own;
-      }
-      if (dividend > 0 && old_units != 0) {
-        const Real paid = old_units * dividend * (1 - Real(how_.withholding));
-        owed_.push_back({pay, paid});
-        run_.dividends += paid;
-      }
-      units_[i] *= split;
-      if (split != 1) fixed_[i] *= split;
-      if (row_ > 0 && !ended_[i]) run_.price_gains += units_[i] * p(i) - old_value;
-      if (split != 1 && !plan_.terms.lots.empty()) {
-        const Real whole = std::copysign(std::floor(std::abs(units_[i]) + 1e-9L), units_[i]);
-        cash_ += (units_[i] - whole) * p(i);
-        units_[i] = whole;
-      }
-      for (const auto& end : how_.ends) {
-        if (end.asset == table_.assets[i].code && end.day <= day() && !ended_[i]) cash_in(i, end.haircut);
-      }
-      if (how_.ended_after && closed_[i] >= *how_.ended_after && !std::isnan(price_[i]) && !ended_[i]) cash_in(i, 0);
-    }
-    for (std::size_t k = 0; k < owed_.size();) {
-      if (owed_[k].first <= day()) {
-        cash_ += owed_[k].second;
-        owed_.erase(owed_.begin() + std::ptrdiff_t(k));
-      } else {
-        ++k;
-      }
-    }
-  }
-
-  void cash_in(std::size_t i, Real haircut) {
-    const Real value = units_[i] * p(i);
-    ended_[i] = true;
-    run_.haircuts += std::abs(value) * haircut;
-    cash_ += value - std::abs(value) * haircut;
-    units_[i] = 0;
-  }
-
-  Real flow_of(Real before) {
-    Real sum = 0;
-    for (const auto& flow : how_.flows) {
-      const bool today = flow.day <= day() && (row_ == 0 || flow.day > table_.days[row_ - 1]);
-      if (today) sum += flow.of_wealth ? Real(flow.amount) * before : Real(flow.amount);
-    }
-    flow_in_cash_ = sum;
-    return sum;
-  }
-
   Look seen() const {
     Look look{row_, day(), Eigen::VectorXd(n_), double(cash_ + owed() + flow_in_cash_), Eigen::VectorXd(n_)};
     const List reached = goals();
@@ -591,24 +412,6 @@ class SlowLedger {
     run_.cost += trade.cost;
     if (any) run_.trades.push_back(trade);
   }
-
-  const PriceTable& table_;
-  const RehearsalPlan& plan_;
-  const RehearsalOptions& how_;
-  std::size_t n_, row_ = 0;
-  List units_, price_;
-  std::vector<int> closed_;
-  std::vector<bool> ended_;
-  List targets_, fixed_ = List(n_, 0);
-  Real cash_;
-  std::vector<bool> looks_;
-  std::vector<AssetCosts> costs_;
-  std::vector<std::pair<Day, Real>> owed_;
-  std::size_t decided_ = none, decided_for_pay_ = none;
-  static constexpr std::size_t row_none_ = none;
-  std::optional<Real> fixed_cash_;
-  Real flow_ = 0, flow_in_cash_ = 0;
-  SlowRun run_;
 };
 
 }  // namespace inchtide::slow

@@ -46,7 +46,8 @@ struct INCHTIDE_API Shrunk {
 
 /// The first `count` principal components and specific variances: S = B B' + diag(d), with the sample's variances.
 struct INCHTIDE_API PrincipalFactors {
-  Eigen::MatrixXd loadings;           ///< N x count, each component scaled by the root of its variance
+  Eigen::MatrixXd loadings;           ///< N x count, the largest first, each scaled by the root of its variance; its
+                                      ///< largest entry is positive
   Eigen::VectorXd specific_variance;  ///< N, none negative
   double share = 0;                   ///< of all variance that the components explain
 };
