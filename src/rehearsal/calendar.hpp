@@ -1,11 +1,14 @@
 #pragma once
 // What a rehearsal's days are, before any price is looked at: looks, estimates, flows, targets by date.
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <span>
 #include <utility>
 #include <vector>
 
+#include "inchtide/base/errors.hpp"
 #include "inchtide/rehearsal/rehearsal.hpp"
 
 namespace inchtide {
@@ -14,6 +17,21 @@ namespace inchtide {
 template <typename Entry>
 std::span<const Entry> of_row(const std::vector<Entry>& list, std::size_t row) {
   return {std::ranges::lower_bound(list, row, {}, &Entry::row), std::ranges::upper_bound(list, row, {}, &Entry::row)};
+}
+
+// A run on a day of it, as errors name it.
+inline std::string run_on(const RehearsalPlan& plan, Day day) {
+  return fmt::format("rehearsal '{}', {}", plan.name, to_string(day));
+}
+
+// What keeps the ledger from a trade, told with the run and the day.
+template <typename Make>
+Trade by_ledger(const RehearsalPlan& plan, Day day, Make make) {
+  try {
+    return make();
+  } catch (const InputError& error) {
+    throw InputError(error.notice().led_by(run_on(plan, day)));
+  }
 }
 
 class Calendar {

@@ -298,7 +298,8 @@ class Chain::Piece {
     auto ledger = chain_.ledger_of(before, scaled().wealth * held_.cash);
     TradingDay day{trade.decided, trade.traded, Eigen::VectorXd::Ones(chain_.plan_.weights.size())};
     day.prices(columns) = prices.matrix();
-    trade = ledger.trade({chain_.plan_.weights}, day, chain_.terms_);
+    trade =
+        by_ledger(chain_.plan_, trade.traded, [&] { return ledger.trade({chain_.plan_.weights}, day, chain_.terms_); });
     const Eigen::ArrayXd units = ledger.units(columns).array();
     trade.delay = ((units - before) * prices * path_.waited.col(Eigen::Index(k))).sum();
     held_ = {units / trade.wealth_after, ledger.cash / trade.wealth_after};

@@ -23,6 +23,7 @@ constexpr double same_return = 1e-14;
 /// A difference whose error is no more than this, per row, has none: the two run in step.
 constexpr double no_error = 1e-13;
 constexpr double fewest_blocks = 10;
+constexpr double same_figure = 1e-9;  // differences over their errors
 /// Their blocks stay in a near cache.
 constexpr std::size_t draws_together = 64;
 constexpr Eigen::Index fewest_rows = 4;
@@ -116,8 +117,8 @@ class Judging {
     count_tries();
     if (tested_.empty()) return luck_;
     const auto figures = figures_at(luck_.block);
-    Eigen::Index best = 0;
-    figures.maxCoeff(&best);
+    const double highest = figures.maxCoeff() - same_figure;  // the first of those that are the same but for rounding
+    const auto best = std::ranges::find_if(figures, [&](double figure) { return figure >= highest; }) - figures.begin();
     luck_.best = std::size_t(tested_[std::size_t(best)]);
     auto columns = tested_;
     columns.push_back(standard_.baseline());

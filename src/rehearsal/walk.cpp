@@ -11,6 +11,7 @@
 #include <tuple>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/base/text.hpp"
 #include "rehearsal/calendar.hpp"
 #include "rehearsal/cash_floor.hpp"
 #include "rehearsal/chain.hpp"
@@ -91,10 +92,7 @@ class Row {
     }
     const double fees = market_.pass(state_, row_, terms_);
     const double before = wealth();
-    if (!(before > 0)) {
-      throw InputError(where(), fmt::format("all wealth is lost: {:.0f} is left", before),
-                       "Use smaller short positions, or take less out");
-    }
+    check_left(before, "Use smaller short positions, or take less out");
     auto& run = state_.so_far;
     run.before[at] = before;
     run.gross[at] = state_.gross *= (before + fees) / state_.net;
@@ -102,8 +100,10 @@ class Row {
     run.flow[at] = flow;
     if (flow != 0) note(Event::Kind::flow, "", flow);
     run.running.flows += flow;
+    check_left(before + flow, "Take less out");
     act(flow);
     run.net[at] = state_.net = wealth();
+    check_left(state_.net, "Lower the costs, or take less out");
     if (options_.keep_weights) {
       run.weights.row(at) = state_.ledger.units.cwiseProduct(prices()).transpose() / state_.net;
     }
@@ -117,11 +117,17 @@ class Row {
       if (is_pinned(Eigen::Index(i)) || std::isnan(state_.last_price[Eigen::Index(i)])) destination.keeps[i] = 1;
     }
     auto ledger = state_.ledger;
-    return {table_.days[state_.decision->row], ledger.trade(destination, trading_day(0), terms_)};
+    return {table_.days[state_.decision->row],
+            by_ledger(plan_, day_, [&] { return ledger.trade(destination, trading_day(0), terms_); })};
   }
 
  private:
-  [[nodiscard]] std::string where() const { return fmt::format("rehearsal '{}', {}", plan_.name, to_string(day_)); }
+  [[nodiscard]] std::string where() const { return run_on(plan_, day_); }
+
+  void check_left(double wealth, const char* remedy) const {
+    if (wealth > 0) return;
+    throw InputError(where(), fmt::format("all wealth is lost: {} is left", with_thousands(wealth)), remedy);
+  }
 
   /// Unpriced assets, of which nothing is held, count as nothing.
   [[nodiscard]] Eigen::VectorXd prices() const {
@@ -280,7 +286,7 @@ class Row {
 
   void finish_trade(const Destination& destination, double flow) {
     const Eigen::VectorXd before = state_.ledger.units;
-    auto trade = state_.ledger.trade(destination, trading_day(flow), terms_);
+    auto trade = by_ledger(plan_, day_, [&] { return state_.ledger.trade(destination, trading_day(flow), terms_); });
     const auto& decided = state_.decision->prices;
     trade.delay =
         decided.array().isNaN().select(0, (state_.ledger.units - before).cwiseProduct(prices() - decided)).sum();
@@ -294,7 +300,7 @@ class Row {
       state_.ledger.cash += flow;
       return;
     }
-    auto trade = state_.ledger.raise_cash(trading_day(flow), terms_);
+    auto trade = by_ledger(plan_, day_, [&] { return state_.ledger.raise_cash(trading_day(flow), terms_); });
     trade.decided = day_;
     if (trade.order_count > 0) state_.so_far.trades.push_back(std::move(trade));
   }

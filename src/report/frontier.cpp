@@ -190,14 +190,15 @@ Json multipliers_json(const std::vector<Multiplier>& multipliers, const Limits& 
   return list;
 }
 
+constexpr double same_from_both = 1e-9;  // figures of a corner from above and from below
+
 /// Whether the ways that meet in a corner leave it with the same multipliers.
 bool go_on(const CornerMultipliers& at) {
   const auto &above = at.above, &below = at.below;
-  constexpr double same = 1e-9;
   const auto found_in = [](const std::vector<Multiplier>& some, const Multiplier& one) {
     const auto found = std::ranges::find(some, one.limit, &Multiplier::limit);
     return std::abs((found == some.end() ? 0 : found->figure) - one.figure) <=
-           same * std::max(1.0, std::abs(one.figure));
+           same_from_both * std::max(1.0, std::abs(one.figure));
   };
   return std::ranges::all_of(above, [&](const Multiplier& one) { return found_in(below, one); }) &&
          std::ranges::all_of(below, [&](const Multiplier& one) { return found_in(above, one); });
@@ -218,7 +219,8 @@ Json corners_json(const Frontier& frontier, double risk_free) {
                        {"lambda", own.lambda_low},
                        {"weights", weights_json(frontier.estimate().assets, frontier.weights(k))},
                        {"binding", multipliers_json(k < last ? beside.below : beside.above, frontier.limits())}});
-    if (k > 0 && own.lambda_high > own.lambda_low) corners.back()["lambda_above"] = own.lambda_high;
+    if (k > 0 && own.lambda_high - own.lambda_low > same_from_both * own.lambda_high)
+      corners.back()["lambda_above"] = own.lambda_high;
     if (k > 0 && k < last && !go_on(beside)) {
       corners.back()["binding_above"] = multipliers_json(beside.above, frontier.limits());
     }
@@ -268,6 +270,8 @@ void restrict_to_ceiling(Json& result, const Tracing& tracing) {
   result["corners"] = std::move(corners);
   auto list = Json::array();
   for (const auto& point : tracing.tracked) list.push_back(point_json(point, frontier.estimate()));
+  // Towards the highest return that the ceiling leaves lambda grows without end.
+  if (tracing.tracked.front().ceiling_price > 0) list[0]["lambda"] = nullptr;
   result["points"] = std::move(list);
   const auto within = [&](const std::optional<Allocation>& allocation) -> Json {
     if (!allocation) return nullptr;

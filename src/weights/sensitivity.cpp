@@ -14,6 +14,7 @@ namespace inchtide {
 namespace {
 
 constexpr int levels = 41;
+constexpr double same_volatility = 1e-9;
 
 /// What one draw comes to; empty where it has none.
 struct Drawn {
@@ -35,11 +36,12 @@ Drawn solve(const Estimate& estimate, const Limits& limits, const LimitFacts& fa
   Drawn drawn;
   try {
     const auto frontier = trace_frontier(estimate, limits, facts);
+    const double least = frontier.corners().back().volatility, most = frontier.corners().front().volatility;
     for (double volatility : volatilities) {
-      const bool reached = !frontier.bounds().tracking_error && volatility >= frontier.corners().back().volatility &&
-                           volatility <= frontier.corners().front().volatility;
-      if (reached) {
-        const double of_weights = frontier.at_volatility(volatility).expected_return;
+      // A ceiling on volatility is where many draws end: at it, whatever rounding makes of it.
+      const double there = std::clamp(volatility, least, most);
+      if (!frontier.bounds().tracking_error && std::abs(there - volatility) <= same_volatility * volatility) {
+        const double of_weights = frontier.at_volatility(there).expected_return;
         drawn.returns.emplace_back(whole_return(of_weights, frontier.bounds().budget, risk_free));
       } else {
         drawn.returns.emplace_back();

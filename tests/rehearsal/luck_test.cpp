@@ -206,6 +206,17 @@ TEST(Luck, RunsThatCannotBeToldApartAreNotTested) {
   EXPECT_EQ(luck_of(tried.runs, tried.baseline, options_of(100, 5)).runs[2].beside, Beside::tested);
 }
 
+TEST(Luck, OfRunsThatAreTheSameButForRoundingTheFirstIsBest) {
+  auto tried = tried_of(6, 300, {0, 0.001, 0.001});
+  for (const double rounding : {1e-15, -1e-15}) {
+    tried.runs.col(2) = tried.runs.col(1) * (1 + rounding);
+    tried.runs.col(2).array() += rounding;
+    const auto luck = luck_of(tried.runs, tried.baseline, options_of(100, 5));
+    EXPECT_EQ(luck.best, 1u) << rounding;
+    EXPECT_NE(luck.runs[1].sharpe, luck.runs[2].sharpe);
+  }
+}
+
 TEST(Luck, ARunThatDiffersOnFewDaysDoesNotSetTheBlocksOfTheOthers) {
   auto tried = tried_of(13, 600, {0, 0, 0});
   const auto before = luck_of(tried.runs.leftCols(2), tried.baseline, options_of(50, 0));

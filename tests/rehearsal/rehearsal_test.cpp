@@ -1,10 +1,13 @@
 #include "inchtide/rehearsal/rehearsal.hpp"
 
+#include <fmt/format.h>
+
 #include <cmath>
 #include <random>
 
 #include "inchtide/base/errors.hpp"
 #include "rehearsal/plans.hpp"
+#include "support/messages.hpp"
 
 namespace inchtide {
 namespace {
@@ -277,6 +280,32 @@ TEST(Rehearsal, SaysWhyItCannotRun) {
   rising.prices.col(1).setConstant(10);
   EXPECT_THAT(message(rising, plan_of(Eigen::Vector3d(-1, 2, 0), "never", rates(3, 0, 0)), {}),
               HasSubstr("all wealth is lost"));
+}
+
+TEST(Rehearsal, WhatTakesAllWealthIsNamedWithItsRunAndDay) {
+  auto table = random_table(30, 1, 1);
+  table.prices.setConstant(10);
+  const auto message = [&](const RehearsalPlan& plan, const RehearsalOptions& options) {
+    return test::message_of([&] { (void)rehearse(table, plan, options); });
+  };
+  auto plan = plan_of(Eigen::VectorXd::Ones(1), "5d", rates(1, 0, 0));
+  plan.name = "short-lived";
+  RehearsalOptions options{1000, 1, 0};
+  for (const std::size_t row : {std::size_t(12), std::size_t(29)}) {  // between, and on the last row
+    options.flows = {{table.days[row], -1000}};
+    const auto on = fmt::format("rehearsal 'short-lived', {}: ", to_string(table.days[row]));
+    EXPECT_THAT(message(plan, options), HasSubstr(on + "all wealth is lost: 0 is left. Take less out"));
+  }
+  // What it costs to raise the last of it is not there.
+  options.flows = {{table.days[29], -999.5}};
+  plan.terms.costs = rates(1, 20, 20);
+  EXPECT_THAT(message(plan, options), HasSubstr("all wealth is lost"));
+  // A fee above all there is: by the ledger, on the row of the first purchase.
+  options.flows.clear();
+  plan.terms.costs = rates(1, 0, 0);
+  plan.terms.costs[0].buy.fee = 1001;
+  EXPECT_THAT(message(plan, options), HasSubstr(fmt::format("rehearsal 'short-lived', {}: costs: they could reach all",
+                                                            to_string(table.days[1]))));
 }
 
 }  // namespace

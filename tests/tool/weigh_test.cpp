@@ -232,6 +232,10 @@ TEST(FrontierAdds, PointsDrawsLowerHalfAndACloud) {
   for (const auto& corner : result["corners"]) EXPECT_LE(corner["tracking_error"], 0.1);
   ASSERT_EQ(result["points"].size(), 21u);
   for (const auto& point : result["points"]) EXPECT_LE(point["tracking_error"], 0.1 + 1e-9);
+  EXPECT_TRUE(result["points"][0]["lambda"].is_number());
+  const auto closer = result_of("frontier" + mandate + " --limit 'tracking-error <= 8%'")["points"];
+  EXPECT_TRUE(closer[0]["lambda"].is_null()) << "at the highest return that the ceiling leaves it is without end";
+  for (std::size_t k = 1; k < 21; ++k) EXPECT_LE(closer[k]["lambda"], 10) << k;
   EXPECT_LE(result["minimum_variance"]["tracking_error"], 0.1 + 1e-9);
   EXPECT_LT(result["lower_half"].back()["expected_return"], result["lower_half"].front()["expected_return"]);
   EXPECT_EQ(result["sensitivity"]["draws"], 30);

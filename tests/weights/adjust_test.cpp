@@ -3,6 +3,8 @@
 #include "inchtide/weights/adjust.hpp"
 #include "inchtide/frontier/cloud.hpp"
 
+#include <fmt/format.h>
+
 #include <cmath>
 #include <random>
 
@@ -256,8 +258,7 @@ TEST(Sensitivity, BandsAreQuantilesOfWhatEachDrawSays) {
   ASSERT_GT(said.frontier.size(), 5u);
   const double step = said.frontier[1].volatility - said.frontier[0].volatility;
   EXPECT_NEAR((most - least) / step, std::round((most - least) / step), 1e-9);
-  for (const auto& at : said.frontier) {
-    EXPECT_NEAR((at.volatility - least) / step, std::round((at.volatility - least) / step), 1e-9);
+  const auto expect_of_those_that_reach_it = [&](const FrontierBand& at) {
     std::vector<double> reached;
     for (const auto& frontier : frontiers) {
       const auto& corners = frontier.corners();
@@ -269,7 +270,17 @@ TEST(Sensitivity, BandsAreQuantilesOfWhatEachDrawSays) {
     EXPECT_NEAR(at.low, quantile_of(reached, 0.1), 1e-10);
     EXPECT_NEAR(at.middle, quantile_of(reached, 0.5), 1e-10);
     EXPECT_NEAR(at.high, quantile_of(reached, 0.9), 1e-10);
+  };
+  for (const auto& at : said.frontier) {
+    EXPECT_NEAR((at.volatility - least) / step, std::round((at.volatility - least) / step), 1e-9);
+    expect_of_those_that_reach_it(at);
   }
+  // A ceiling on volatility ends many draws: they are all there at it, not those alone that rounding leaves above.
+  const auto ceiling = fmt::format("volatility <= {}%", 50 * (least + most));
+  const auto below = sensitivity(returns, estimator, limits_of({"each <= 70%", ceiling}), {}, {}, 0, options).frontier;
+  ASSERT_GT(below.size(), 5u);
+  EXPECT_NEAR(below.back().volatility, (least + most) / 2, 1e-9);
+  for (const auto& at : below) expect_of_those_that_reach_it(at);
 }
 
 TEST(Sensitivity, BandsHoldTheDrawsAndDoNotDependOnThreads) {
