@@ -61,6 +61,24 @@ PriceTable from_split(const PriceTable& prices, Day split) {
   return prices.between(*(first_after - 1), std::nullopt);
 }
 
+/// That a price is a misprint is told by the prices after it, which nobody has on its day.
+void warn_of_hindsight(const Universe& universe, const Settings& settings, const PriceTable& walk,
+                       std::vector<Notice>& warnings) {
+  if (!settings.drop_misprints) return;
+  std::vector<std::string> taken_out;
+  for (const auto& [asset, spike] : universe.misprints) {
+    const bool walked = std::ranges::find(walk.assets, asset, &PricedAsset::code) != walk.assets.end();
+    if (spike.day < walk.days.front() || spike.day > walk.days.back() || !walked) continue;
+    taken_out.push_back(fmt::format("{} on {}", asset, to_string(spike.day)));
+  }
+  if (taken_out.empty()) return;
+  const auto more = taken_out.size() - 1;
+  warnings.push_back(fmt::format(
+      "The walk is without a price that is a likely misprint as later ones came back from it, which nobody knew on its "
+      "day: {}{}",
+      taken_out.front(), more > 0 ? fmt::format(" and {} more", more) : ""));
+}
+
 /// The flows of a plan on the walk's days.
 std::vector<Flow> flows_of(const Settings& settings, const PriceTable& walk) {
   std::vector<Flow> flows;
@@ -142,7 +160,9 @@ PriceTable walk_of(const Universe& universe, const Settings& settings, std::vect
   const auto split = split_of(settings);
   auto walk = priced_days(universe, settings);
   if (universe.benchmark) carry_last_column(walk, *universe.benchmark, warnings);
-  return from_split(walk, split);
+  walk = from_split(walk, split);
+  warn_of_hindsight(universe, settings, walk, warnings);
+  return walk;
 }
 
 WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources& sources, const Settings& settings,

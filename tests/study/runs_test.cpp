@@ -79,6 +79,24 @@ TEST(StudyRuns, SayWhatIsNotInThem) {
                                            "No trading costs were given: these runs trade for free. Give some (10bp)"));
 }
 
+TEST(StudyRuns, SayThatAMisprintIsKnownInHindsight) {
+  Rehearsed one;
+  one.settings.drop_misprints = true;
+  const auto index_of = [&](const char* when) {
+    return std::size_t(std::ranges::find(one.sources.bars[0].days, day(when)) - one.sources.bars[0].days.begin());
+  };
+  auto& closes = one.sources.bars[0].of(PriceField::close);
+  const auto hindsight = Contains(HasSubstr("nobody knew on its day"));
+  closes[index_of("2021-06-01")] *= 10;
+  EXPECT_THAT(texts_of(one.runs().warnings), testing::Not(hindsight)) << "before the walk it was known when it began";
+  closes[index_of("2022-06-01")] *= 10;
+  EXPECT_THAT(texts_of(one.runs().warnings), Contains(HasSubstr(": TIDEMILL on 2022-06-01")));
+  closes[index_of("2023-06-01")] /= 10;
+  EXPECT_THAT(texts_of(one.runs().warnings), Contains(HasSubstr(": TIDEMILL on 2022-06-01 and 1 more")));
+  one.settings.assets = {"KELPFARM", "HOLLBOND"};
+  EXPECT_THAT(texts_of(one.runs().warnings), testing::Not(hindsight)) << "it is no part of the walk";
+}
+
 TEST(StudyRuns, BeginWithWhatIsHeld) {
   Rehearsed one;
   one.settings.start_from_current = true;
