@@ -74,6 +74,24 @@ TEST(BenchmarkBeside, IsTheSamplesOwnBesideTheSamples) {
 }
 
 /// As many assets as months, nearly: whatever is fitted, weights known to miss by a figure miss by about that.
+TEST(BenchmarkRisk, OfAnAssetIsItsColumnOfTheCovariance) {
+  auto returns = moved(90, 4, 5);
+  // Some rows span two or three periods.
+  long end = 0;
+  for (Eigen::Index t = 0; t < 90; ++t) {
+    const int span = t % 7 == 0 ? 3 : t % 5 == 0 ? 2 : 1;
+    returns.spans.row(t).setConstant(span);
+    returns.returns.row(t) = returns.returns.row(t).array() * std::sqrt(span) + 0.02 * span;
+    returns.ends.push_back(end += span);
+  }
+  const auto covariance = sample_estimate(returns).covariance;
+  for (Eigen::Index i = 0; i < 4; ++i) {
+    const auto risk = benchmark_risk(returns, returns.returns.col(i), Denominator::sample);
+    EXPECT_LT((risk.covariances - covariance.matrix().col(i)).norm(), 1e-14) << i;
+    EXPECT_NEAR(risk.variance, covariance.variance(i), 1e-14);
+  }
+}
+
 TEST(BenchmarkBeside, ManyAssetsOfFewRowsMissByAboutWhatTheyDo) {
   std::mt19937 random(5);
   std::normal_distribution<double> normal;
