@@ -18,7 +18,7 @@ namespace fs = std::filesystem;
 
 /// "runs" in ASCII: marks the file as ours.
 constexpr int runs_application = 0x72756e73;
-constexpr int runs_format = 1;
+constexpr int runs_format = 2;
 
 /// What cells vary, as columns; those of words first.
 const std::vector<std::string> word_columns = {"name", "schedule", "aim", "estimator", "window", "start"};
@@ -41,7 +41,8 @@ std::string schema_of_runs() {
       "CREATE TABLE run (key TEXT PRIMARY KEY, inputs TEXT NOT NULL, cell BLOB NOT NULL, name TEXT NOT NULL,"
       "  schedule TEXT NOT NULL, aim TEXT NOT NULL, estimator TEXT NOT NULL, window TEXT NOT NULL,"
       "  delay INTEGER NOT NULL, start TEXT NOT NULL, cost_level REAL NOT NULL, first_day TEXT, last_day TEXT,"
-      "  marked INTEGER NOT NULL, failure TEXT NOT NULL, numerics INTEGER NOT NULL REFERENCES numerics{}"
+      "  marked INTEGER NOT NULL, left_out INTEGER NOT NULL, failure TEXT NOT NULL, numerics INTEGER NOT NULL "
+      "REFERENCES numerics{}"
       ") WITHOUT ROWID;",
       figures);
 }
@@ -120,9 +121,9 @@ void bind_all(Statement& statement, const RunQuery& query) {
 }
 
 const std::string columns_of_a_run =
-    "key, inputs, cell, name, schedule, estimator, first_day, last_day, marked, failure, "
+    "key, inputs, cell, name, schedule, estimator, first_day, last_day, marked, left_out, failure, "
     "(SELECT text FROM numerics WHERE id = run.numerics)";
-constexpr int columns_before_figures = 11;
+constexpr int columns_before_figures = 12;
 
 GridRun run_in(const Statement& row) {
   GridRun run;
@@ -134,8 +135,9 @@ GridRun run_in(const Statement& row) {
   run.from = parse_day(row.text(6)).value_or(Day{});
   run.to = parse_day(row.text(7)).value_or(Day{});
   run.marked = row.integer(8) != 0;
-  run.failure = row.text(9);
-  run.numerics = row.text(10);
+  run.left_out = std::size_t(row.integer(9));
+  run.failure = row.text(10);
+  run.numerics = row.text(11);
   if (!run.failure.empty()) return run;
   for (std::size_t k = 0; k < kept_figures().size(); ++k) {
     run.figures.push_back(row.number(columns_before_figures + int(k)));
@@ -197,9 +199,11 @@ struct RunStore::Connected {
     // One that failed gives way to one that didn't.
     insert.emplace(prepare(fmt::format(
         "INSERT INTO run (key, inputs, cell, name, schedule, aim, estimator, window, delay, start, cost_level, "
-        "first_day, last_day, marked, failure, numerics{}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
+        "first_day, last_day, marked, left_out, failure, numerics{}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
+        "?, ?, "
         "(SELECT id FROM numerics WHERE text = ?){}) ON CONFLICT (key) DO UPDATE SET {}, numerics = excluded.numerics, "
-        "failure = '', first_day = excluded.first_day, last_day = excluded.last_day, marked = excluded.marked WHERE "
+        "failure = '', first_day = excluded.first_day, last_day = excluded.last_day, marked = excluded.marked, "
+        "left_out = excluded.left_out WHERE "
         "run.failure <> '' AND excluded.failure = ''",
         names_of_figures(), places, figures_updated())));
   }
@@ -306,6 +310,7 @@ bool RunStore::put(const GridRun& run, const std::string& inputs) {
   insert.bind(++at, failed ? std::string() : to_string(run.from));
   insert.bind(++at, failed ? std::string() : to_string(run.to));
   insert.bind(++at, std::int64_t(run.marked));
+  insert.bind(++at, std::int64_t(run.left_out));
   insert.bind(++at, failed && run.failure.empty() ? std::string("no figures") : run.failure);
   insert.bind(++at, run.numerics);
   for (std::size_t k = 0; k < kept_figures().size(); ++k) insert.bind(++at, failed ? NAN : run.figures[k]);
@@ -428,8 +433,10 @@ RunStore::Merged RunStore::merge(const fs::path& other) {
         "DELETE FROM main.run WHERE failure <> '' AND key IN (SELECT key FROM other.run WHERE failure = '');");
     at_->run(fmt::format(
         "INSERT OR IGNORE INTO main.run (key, inputs, cell, name, schedule, aim, estimator, window, delay, start, "
-        "cost_level, first_day, last_day, marked, failure, numerics{0}) SELECT key, inputs, cell, name, schedule, aim, "
-        "estimator, window, delay, start, cost_level, first_day, last_day, marked, failure, (SELECT m.id FROM "
+        "cost_level, first_day, last_day, marked, left_out, failure, numerics{0}) SELECT key, inputs, cell, name, "
+        "schedule, aim, "
+        "estimator, window, delay, start, cost_level, first_day, last_day, marked, left_out, failure, (SELECT m.id "
+        "FROM "
         "main.numerics m JOIN other.numerics o USING (text) WHERE o.id = run.numerics){0} FROM other.run",
         names_of_figures()));
     merged.taken = count("SELECT count(*) FROM main.run WHERE failure = ''") - before;

@@ -54,6 +54,13 @@ Table kept_runs_table(const std::vector<GridRun>& runs, const exchange::RunQuery
     table.notes.emplace_back(
         fmt::format("{} of these kept older targets once, as a re-estimation had no answer", marked));
   }
+  if (const auto left = std::ranges::count_if(runs, [](const GridRun& run) { return run.left_out > 0; }); left > 0) {
+    table.notes.emplace_back(
+        fmt::format("{} of these have estimates that choose none of an asset, as it hasn't prices all through their "
+                    "window: rehearsed "
+                    "without a grid, such a run names it",
+                    left));
+  }
   return table;
 }
 
@@ -73,6 +80,7 @@ Json runs_json(const std::vector<GridRun>& runs) {
              {"from", to_string(run.from)},
              {"to", to_string(run.to)},
              {"marked", run.marked},
+             {"left_out", run.left_out},
              {"numerics", run.numerics}};
     for (const auto& kept : kept_figures()) one[kept.name] = finite_or_null(run.figure(kept.name));
     list.push_back(std::move(one));

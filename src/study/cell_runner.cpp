@@ -84,14 +84,18 @@ struct CellRunner::Shared {
   }
 
   /// A run without its days: levels of costs share what they can.
-  void make_brief(const GridCell& cell, const Settings& shared, const std::function<void(const Rehearsal&)>& use) {
+  /// @param use also takes how many assets estimates on the way left out
+  void make_brief(const GridCell& cell, const Settings& shared,
+                  const std::function<void(const Rehearsal&, std::size_t)>& use) {
     const auto block = block_for(cell, shared);
     const auto& portfolio = portfolio_of(cell, *block);
     const bool anew = (shared.reestimate && portfolio.aim) || cell.schedule.to == Schedule::To::after_costs;
     if (anew) {
-      use(make(cell, shared, false, {}));
+      std::size_t left_out = 0;
+      const auto run = make(cell, shared, false, {}, &left_out);
+      use(run, left_out);
     } else {
-      block->levels_of(cell, portfolio)->at(cell.cost_level, use);
+      block->levels_of(cell, portfolio)->at(cell.cost_level, [&](const Rehearsal& run) { use(run, 0); });
     }
   }
 
@@ -102,7 +106,8 @@ struct CellRunner::Shared {
                      "Leave one of them out");
   }
 
-  Rehearsal make(const GridCell& cell, const Settings& shared, bool whole, const Watch& watch) {
+  Rehearsal make(const GridCell& cell, const Settings& shared, bool whole, const Watch& watch,
+                 std::size_t* left_out = nullptr) {
     const auto block = block_for(cell, shared);
     const auto& portfolio = portfolio_of(cell, *block);
     auto how = block->setup.how;
@@ -114,8 +119,10 @@ struct CellRunner::Shared {
     terms.keep_orders = whole;
     for (auto& costs : terms.costs) costs = at_level(costs, cell.cost_level);
     std::vector<Promise> promises;
-    return OneRun(universe, block->basis, sources, block->settings, block->setup)
-        .make(portfolio, cell.schedule, terms, how, promises);
+    OneRun one(universe, block->basis, sources, block->settings, block->setup);
+    auto run = one.make(portfolio, cell.schedule, terms, how, promises);
+    if (left_out != nullptr) *left_out = one.without().size();
+    return run;
   }
 };
 
@@ -149,13 +156,15 @@ Rehearsal CellRunner::rehearse(const GridCell& cell, const Watch& watch) const {
 }
 
 GridRun CellRunner::run(const GridCell& cell, const std::string& name) const {
-  GridRun result{cell, name, grid_.key(cell), {}, {}, {}, false, {}, numerics_here()};
+  GridRun result{cell, name, grid_.key(cell)};
+  result.numerics = numerics_here();
   try {
-    shared_->make_brief(cell, grid_.settings(), [&](const Rehearsal& run) {
+    shared_->make_brief(cell, grid_.settings(), [&](const Rehearsal& run, std::size_t left_out) {
       result.from = run.days.front();
       result.to = run.days.back();
       for (const auto& kept : kept_figures()) result.figures.push_back(kept.of(run));
       result.marked = run.marked;
+      result.left_out = left_out;
     });
   } catch (const Interrupted&) {
     throw;
@@ -174,7 +183,10 @@ std::int64_t number_of(Day day) {
 }  // namespace
 
 Record record_of(const GridRun& run) {
-  return {run.figures, {number_of(run.from), number_of(run.to), run.marked}, {run.numerics, run.key}, run.failure};
+  return {run.figures,
+          {number_of(run.from), number_of(run.to), run.marked, std::int64_t(run.left_out)},
+          {run.numerics, run.key},
+          run.failure};
 }
 
 GridRun run_of(const Grid& grid, std::size_t cell, const Record& record) {
@@ -184,6 +196,7 @@ GridRun run_of(const Grid& grid, std::size_t cell, const Record& record) {
   run.from = Day(std::chrono::days(record.numbers.at(0)));
   run.to = Day(std::chrono::days(record.numbers.at(1)));
   run.marked = record.numbers.at(2) != 0;
+  run.left_out = std::size_t(record.numbers.at(3));
   run.numerics = record.texts.at(0);
   run.key = record.texts.at(1);
   return run;

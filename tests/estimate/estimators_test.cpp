@@ -40,6 +40,19 @@ TEST(Estimators, DenominatorsDifferByTheirRatio) {
 
 // ---- log returns ----------------------------------------------------------------------------------------------------
 
+TEST(Estimators, ErrorsOfMeansAreOfTheUnbiasedVarianceWhateverTheDenominator) {
+  const Eigen::MatrixXd x = returns_with_a_factor(20, 3, 8);
+  for (const auto denominator : {Denominator::sample, Denominator::population}) {
+    EstimateOptions options;
+    options.denominator = denominator;
+    const auto errors = estimate_by(monthly(x), options).standard_errors;
+    for (Eigen::Index i = 0; i < 3; ++i) {
+      const double s2 = (x.col(i).array() - x.col(i).mean()).square().sum() / 19;
+      EXPECT_NEAR(errors[i], 12 * std::sqrt(s2 / 20), 1e-14);
+    }
+  }
+}
+
 TEST(LogEstimates, AreConvertedAsLognormalGrowthHasIt) {
   Estimate log = test::estimate_of(Eigen::Vector2d(0.05, -0.02), Eigen::Matrix2d{{0.04, 0.018}, {0.018, 0.09}});
   log.returns = ReturnKind::log;

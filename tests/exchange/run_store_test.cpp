@@ -66,6 +66,7 @@ TEST(RunStore, GivesARunBackToTheLastBit) {
   auto run = kept("aa01", 0.1 + 0.2);
   for (std::size_t k = 0; k < run.figures.size(); ++k) run.figures[k] += std::sqrt(2.0) / (double(k) + 3);
   run.marked = true;
+  run.left_out = 3;
   run.cell.window = EstimateWindow::parse("3y", "");
   {
     RunStore store(folder / "a.runs", RunAccess::write);
@@ -83,6 +84,7 @@ TEST(RunStore, GivesARunBackToTheLastBit) {
   EXPECT_EQ(back.to, run.to);
   EXPECT_EQ(back.numerics, "by hand");
   EXPECT_TRUE(back.marked);
+  EXPECT_EQ(back.left_out, 3u);
 }
 
 TEST(RunStore, ARunIsThereOnceAndStaysAsItIs) {

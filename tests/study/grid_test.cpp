@@ -83,6 +83,24 @@ void expect_same(const GridRun& run, const Rehearsal& alone) {
   EXPECT_EQ(run.to, alone.days.back());
 }
 
+TEST(Grid, CellsSayHowManyAssetsTheirEstimatesLeaveOut) {
+  ManyRuns study;
+  study.settings.short_histories = ShortHistories::keep;
+  study.settings.align = AlignPolicy::parse("any", "here");
+  study.settings.reestimate = Schedule::parse("1q", "");
+  study.set("schedule", {"1m"});
+  study.set("cost-level", {"1"});
+  study.set("aim", {"equal"});
+  study.set("window", {"6m", "1y"});
+  study.sources.bars[1] = test::walk("KELPFARM", 7, day("2020-03-02"), day("2021-12-31"));
+  const auto grid = study.grid();
+  const CellRunner runner(grid);
+  for (const auto& [key, run] : all_runs(runner)) {
+    ASSERT_EQ(run.failure, "");
+    EXPECT_EQ(run.left_out, run.cell.window.text() == "1y" ? 1u : 0u) << "of a year before 2021 it has ten months";
+  }
+}
+
 TEST(Grid, ACellIsTheSingleRunToTheLastBit) {
   ManyRuns study;
   study.set("estimator", {"sample", "bayes-stein/constant-correlation"});

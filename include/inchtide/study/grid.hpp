@@ -81,6 +81,7 @@ struct INCHTIDE_API GridRun {
   Day from{}, to{};             ///< first and last row
   std::vector<double> figures;  ///< one each of `kept_figures`; empty where it failed
   bool marked = false;          ///< a re-estimation failed, so that older targets were kept
+  std::size_t left_out = 0;     ///< assets that an estimate chose none of, as it hadn't their prices
   std::string failure;          ///< why there is no run
   std::string numerics;         ///< of what computed it: see `numerics_here`
 
