@@ -92,6 +92,24 @@ TEST(BentLimits, TurnoverCountsTheCashThatComesAndGoes) {
   EXPECT_NEAR(smaller.rows[0].value(now), 0, 1e-15);
 }
 
+TEST(BentLimits, PassingWhatIsHeldIsNoCornerWhereTurnoverIsSlack) {
+  const std::vector<std::string> ranges{"each >= -100%", "each <= 200%"};
+  const auto plain = trace_frontier(four_assets(), limits_of(ranges));
+  auto with_turnover = ranges;
+  with_turnover.emplace_back("turnover <= 900%");
+  // Held now is, of each asset, a weight that it passes somewhere else on the way down.
+  Eigen::Vector4d now;
+  for (Eigen::Index i = 0; i < 4; ++i) {
+    const double top = plain.corners().front().expected_return, bottom = plain.corners().back().expected_return;
+    now[i] = plain.at_return(bottom + (0.2 + 0.17 * double(i)) * (top - bottom)).weights[i];
+  }
+  const auto slack = trace_frontier(four_assets(), limits_of(with_turnover), holding(now));
+  ASSERT_EQ(slack.corners().size(), plain.corners().size());
+  for (std::size_t k = 0; k < plain.corners().size(); ++k) {
+    EXPECT_LT((slack.weights(k) - plain.weights(k)).cwiseAbs().maxCoeff(), 1e-10) << k;
+  }
+}
+
 TEST(BentLimits, ShortsOpenOnlyWhereALimitSaysSo) {
   EXPECT_EQ(bounds_of(limits_of({"each <= 60%"}), assets).lower.minCoeff(), 0);
   EXPECT_EQ(bounds_of(limits_of({"short <= 0%"}), assets).lower.minCoeff(), 0);

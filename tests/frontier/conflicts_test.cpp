@@ -141,6 +141,14 @@ TEST(Conflicts, TheFirstAssetIsNamedLikeAnyOther) {
   EXPECT_THAT(message, testing::AllOf(HasSubstr("A1 >= 60%"), HasSubstr("A2 >= 60%"), Not(HasSubstr("A3"))));
 }
 
+TEST(Conflicts, FiguresAreOfItsMembersAlone) {
+  const auto estimate = test::estimate_of(Eigen::Vector3d(0.1, 0.2, 0.3), Eigen::Matrix3d::Identity());
+  EXPECT_THAT(test::message_of([&] {
+                (void)trace_frontier(estimate, limits_of({"A1 >= 30%", "A2 >= 60%", "A3 >= 60%"}));
+              }),
+              testing::AllOf(HasSubstr("they need 120%"), Not(HasSubstr("A1 >="))));
+}
+
 TEST(Conflicts, OnlyWhatCannotBeAbsentHasToBeHeld) {
   const auto estimate = test::estimate_of(Eigen::VectorXd::LinSpaced(5, 0.01, 0.05), Eigen::MatrixXd::Identity(5, 5));
   EXPECT_THAT(test::message_of([&] {

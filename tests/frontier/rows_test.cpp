@@ -278,5 +278,24 @@ TEST(RowLimits, ViolationsOfGivenWeightsNameTheTotal) {
   EXPECT_NEAR(found[1].by, 2 - (0.3 * 2.1 + 0.3 * 0.4 + 0.2 * 3.5 + 0.2), 1e-12);
 }
 
+// More rows at once than any buffer begins with; a closed form: within its pair each asset has weights by 1 / variance.
+TEST(RowLimits, ManyBindAtOnce) {
+  constexpr int pairs = 40;
+  const auto variance = [](int i) { return 0.01 + 0.001 * ((7 * i) % 13); };
+  Eigen::VectorXd variances(2 * pairs);
+  for (int i = 0; i < 2 * pairs; ++i) variances[i] = variance(i);
+  const auto estimate =
+      test::estimate_of(Eigen::VectorXd::LinSpaced(2 * pairs, 0.01, 0.1), Eigen::MatrixXd(variances.asDiagonal()));
+  auto bounds = Bounds::long_only(2 * pairs);
+  for (int k = 1; k < pairs; ++k) {
+    const Eigen::VectorXd pair = Eigen::VectorXd::Unit(2 * pairs, 2 * k) + Eigen::VectorXd::Unit(2 * pairs, 2 * k + 1);
+    bounds.rows.push_back({-1, "pair", pair, 0.025, 0.025});
+  }
+  const auto least = trace_frontier(estimate, bounds).minimum_variance().weights;
+  for (int i = 0; i < 2 * pairs; ++i) {
+    EXPECT_NEAR(least[i], 0.025 * variance(i ^ 1) / (variance(i) + variance(i ^ 1)), 1e-12) << i;
+  }
+}
+
 }  // namespace
 }  // namespace inchtide::rows
