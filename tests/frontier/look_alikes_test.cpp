@@ -67,6 +67,46 @@ TEST(LookAlikes, AreWalkedThroughAtAnyNoiseLongAndShort) {
   }
 }
 
+// Assets that are exactly the same are one asset with the sum of their bounds.
+TEST(LookAlikes, CopiesAreOneAssetWithTheSumOfTheirBounds) {
+  std::mt19937_64 random(77);
+  std::uniform_real_distribution<double> uniform;
+  for (int round = 0; round < test::rounds(400); ++round) {
+    const auto one = test::random_problem(random, 4, {});
+    std::vector<Eigen::Index> kind;
+    for (Eigen::Index k = 0; k < 4; ++k) kind.insert(kind.end(), 1 + random() % 3, k);
+    std::ranges::shuffle(kind, random);
+    const auto n = Eigen::Index(kind.size());
+    auto each = Bounds::long_only(n), all = Bounds::long_only(4);
+    all.upper.setZero();
+    all.lower.setZero();
+    for (Eigen::Index i = 0; i < n; ++i) {
+      each.lower[i] = random() % 3 == 0 ? 0.02 * uniform(random) : 0;
+      each.upper[i] = each.lower[i] + 0.05 + 0.6 * uniform(random);
+      all.lower[kind[std::size_t(i)]] += each.lower[i];
+      all.upper[kind[std::size_t(i)]] += each.upper[i];
+    }
+    if (all.upper.sum() < 1.01) continue;
+    const Eigen::MatrixXd s = one.estimate.covariance.matrix();
+    const auto copies = test::estimate_of(one.estimate.expected_return(kind), s(kind, kind));
+    const auto plain = trace_frontier(test::estimate_of(one.estimate.expected_return, s), all);
+    const auto frontier = trace_frontier(copies, each);
+    const double top = plain.corners().front().expected_return, bottom = plain.corners().back().expected_return;
+    EXPECT_NEAR(frontier.corners().front().expected_return, top, 1e-10) << round;
+    EXPECT_NEAR(frontier.minimum_variance().volatility, plain.minimum_variance().volatility, 1e-9) << round;
+    for (double part : {0.1, 0.5, 0.9}) {
+      const double middle = bottom + part * (top - bottom);
+      EXPECT_NEAR(frontier.at_return(middle).volatility, plain.at_return(middle).volatility, 1e-9) << round;
+    }
+    for (std::size_t k = 0; k < frontier.corners().size(); ++k) {
+      const auto weights = frontier.weights(k);
+      EXPECT_TRUE((weights.array() >= each.lower.array() - 1e-12).all() &&
+                  (weights.array() <= each.upper.array() + 1e-12).all())
+          << round;
+    }
+  }
+}
+
 TEST(LookAlikes, AreNamedWhereTheSolverIsDefeated) {
   Estimate estimate;  // returns so far apart that their difference is no number
   estimate.assets = {"SHARE-A", "SHARE-B", "OTHER"};
