@@ -55,6 +55,19 @@ TEST(SidedPrices, OfCapsThatFillTheBudgetHaveNoRoomToTighten) {
   EXPECT_TRUE(std::isinf(binding(best, "A2 <=").tightening.value()));
 }
 
+TEST(SidedPrices, OfABudgetThatCapsFillHaveASideEach) {
+  // 50% and 40% fill a budget of 90%: a little more of it goes to the third asset, a little less is taken from the
+  // worse of the two. A unit of asset i instead of cash adds m_i - 1% - A s_ii w_i.
+  const auto estimate = test::estimate_of(Eigen::Vector3d(0.08, 0.06, 0.02),
+                                          Eigen::Matrix3d(Eigen::Vector3d(0.04, 0.02, 0.01).asDiagonal()));
+  const auto best =
+      chosen(estimate, {{"A1 <=", 0.5, 1}, {"A2 <=", 0.4, 1}, {"budget =", 0.9, 1}}, Aim{Aim::Kind::utility, 1.5});
+  ASSERT_LT((best.weights - Eigen::Vector3d(0.5, 0.4, 0)).cwiseAbs().maxCoeff(), 1e-12);
+  const double first = 0.08 - 0.01 - 1.5 * 0.04 * 0.5, second = 0.06 - 0.01 - 1.5 * 0.02 * 0.4, third = 0.02 - 0.01;
+  EXPECT_NEAR(*binding(best, "budget =").raising, 0.01 * third, 1e-14);
+  EXPECT_NEAR(*binding(best, "budget =").lowering, -0.01 * std::min(first, second), 1e-14);
+}
+
 TEST(SidedPrices, SayWhatAnAssetLeftOutOfAVertexWouldNeed) {
   // 60% and 40% fill the budget: the third asset has to beat the worse of the two at the margin.
   Eigen::Matrix3d covariance = Eigen::Matrix3d::Constant(0.04);
