@@ -83,6 +83,29 @@ TEST(TradingCosts, AreTakenFromTheReturnsOfTheFrontier) {
   EXPECT_NEAR(frontier.corner(0).expected_return, 0.10 * bought - (0.01 * bought + 0.01) / 2, 1e-12);
 }
 
+// Held near the best before costs: trading little or nothing is best, and many weights lie where their costs bend.
+TEST(TradingCosts, LeaveTheBestRatioNearWhatIsHeldCertifiedAndUnbeaten) {
+  std::mt19937_64 random(29);
+  std::normal_distribution<double> normal;
+  for (int round = 0; round < 60; ++round) {
+    const auto problem = test::random_problem(random, 4, {});
+    const auto free = trace_frontier(problem.estimate, problem.bounds);
+    if (free.why_no_maximum_sharpe(0.01)) continue;
+    Eigen::VectorXd held = free.maximum_sharpe(0.01).portfolio.weights;
+    for (double& weight : held) weight = std::max(0.0, weight + (weight > 0 ? 0.02 * normal(random) : 0));
+    auto bounds = problem.bounds;
+    bounds.costs =
+        TradingCosts{held / held.sum(), {Eigen::Vector4d::Constant(0.002), Eigen::Vector4d::Constant(0.003)}, 2};
+    const auto frontier = trace_frontier(problem.estimate, bounds);
+    if (frontier.why_no_maximum_sharpe(0.01)) continue;
+    const auto best = frontier.maximum_sharpe(0.01);
+    EXPECT_TRUE(best.portfolio.certificate.holds()) << round;
+    for (const auto& corner : frontier.corners()) {
+      EXPECT_LE((corner.expected_return - 0.01) / corner.volatility, best.sharpe + 1e-9) << round;
+    }
+  }
+}
+
 TEST(BentLimits, TurnoverCountsTheCashThatComesAndGoes) {
   // From 80% invested to a budget of 100%: 20% out of cash.
   const Eigen::Vector4d now(0.2, 0.2, 0.2, 0.2);
