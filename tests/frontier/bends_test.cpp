@@ -106,6 +106,20 @@ TEST(TradingCosts, LeaveTheBestRatioNearWhatIsHeldCertifiedAndUnbeaten) {
   }
 }
 
+TEST(TradingCosts, EndTheFrontierWhereTheyAreTheSameEitherWayToo) {
+  std::mt19937_64 random(31);
+  for (const double sell : {0.002, 0.004}) {
+    const auto problem = test::random_problem(random, 4, {});
+    auto bounds = problem.bounds;
+    bounds.costs = TradingCosts{
+        Eigen::Vector4d::Constant(0.25), {Eigen::Vector4d::Constant(0.004), Eigen::Vector4d::Constant(sell)}, 1};
+    const auto frontier = trace_frontier(problem.estimate, bounds);
+    EXPECT_TRUE(frontier.ends_at_costs());
+    EXPECT_GT(frontier.corners().back().lambda_low, 0);
+    EXPECT_THAT(message_of([&] { (void)frontier.at_lambda(1e-9); }), HasSubstr("after costs the frontier ends"));
+  }
+}
+
 TEST(BentLimits, TurnoverCountsTheCashThatComesAndGoes) {
   // From 80% invested to a budget of 100%: 20% out of cash.
   const Eigen::Vector4d now(0.2, 0.2, 0.2, 0.2);

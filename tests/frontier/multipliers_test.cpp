@@ -80,6 +80,31 @@ std::vector<Rule> random_rules(std::mt19937_64& random, int n) {
   return rules;
 }
 
+TEST(Multipliers, BelowACeilingOnVolatilityAreThoseWithoutIt) {
+  std::mt19937_64 random(78);
+  int checked = 0;
+  for (int round = 0; round < 40; ++round) {
+    const auto estimate = test::random_problem(random, 6, {}).estimate;
+    const std::vector<Rule> rules = {{"each <=", 0.4}, {"sector:x <=", 0.5}};
+    const auto whole = trace_frontier(estimate, limits_of(rules), facts_of(estimate));
+    const auto& corners = whole.corners();
+    if (corners.size() < 5) continue;
+    auto with_ceiling = rules;
+    with_ceiling.push_back({"volatility <=", (corners[2].volatility + corners[3].volatility) / 2});
+    const auto cut = trace_frontier(estimate, limits_of(with_ceiling), facts_of(estimate));
+    ASSERT_EQ(cut.corners().size(), corners.size() - 2);
+    const auto all = whole.multipliers(risk_free), some = cut.multipliers(risk_free);
+    for (std::size_t k = 1; k < some.size(); ++k) {
+      for (int limit = 0; limit < 2; ++limit) {
+        EXPECT_NEAR(figure_of(some[k].below, limit), figure_of(all[k + 2].below, limit), 1e-12) << round << " " << k;
+        EXPECT_NEAR(figure_of(some[k].above, limit), figure_of(all[k + 2].above, limit), 1e-12) << round << " " << k;
+        checked += figure_of(some[k].above, limit) > 1e-6;
+      }
+    }
+  }
+  EXPECT_GT(checked, 20);
+}
+
 TEST(Multipliers, AreWhatMovingTheFigureBringsBetweenCorners) {
   std::mt19937_64 random(77);
   int checked = 0, unique = 0, equalities = 0;
