@@ -4,11 +4,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <list>
 #include <map>
+#include <set>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/rehearsal/walk.hpp"
 #include "rehearsal/measures.hpp"
+#include "rehearsal/one_order.hpp"
 
 namespace inchtide {
 namespace {
@@ -35,6 +38,7 @@ RehearsalPlan plan_of_tranche(const RehearsalPlan& plan, int j) {
   own.schedule.anchor = (from + j * rows / n) % rows;
   own.schedule.tranches = 1;
   own.terms.smallest_order /= n;
+  own.terms.keep_orders = true;
   return own;
 }
 
@@ -51,18 +55,111 @@ RehearsalOptions options_of_tranche(RehearsalOptions options, double n) {
   return options;
 }
 
-Rehearsal rehearse_tranche(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options,
-                           double n) {
-  auto together = plan;
-  for (auto& costs : together.terms.costs) {
-    costs.buy = of_a_part(costs.buy, n);
-    costs.sell = of_a_part(costs.sell, n);
+/// One of n ledgers on its way.
+class Tranche {
+ public:
+  /// @param one_purchase the first orders are parts of one of all ledgers
+  Tranche(const PriceTable& table, RehearsalPlan plan, const RehearsalOptions& options, double n, bool one_purchase)
+      : plan_(std::move(plan)),
+        together_(in_parts(plan_, n)),
+        rows_(table.rows()),
+        first_(table, together_, options),
+        rest_(table, plan_, options),
+        state_(rest_.begin()),
+        is_part_(one_purchase) {}
+
+  void go_on(std::size_t to_row) {
+    for (; is_part_ && state_.row < to_row; is_part_ = state_.so_far.trades.empty()) {
+      first_.go_on(state_, state_.row + 1);
+    }
+    rest_.go_on(state_, to_row);
   }
-  const Walk first(table, together, options), rest(table, plan, options);
-  auto state = first.begin();
-  while (state.so_far.trades.empty() && state.row < table.rows()) first.go_on(state, state.row + 1);
-  rest.go_on(state, table.rows());
-  return rest.finish(std::move(state));
+
+  /// The trade of the row just walked, where it pays all by itself.
+  [[nodiscard]] Trade* trade_by_itself(Day day, bool was_part) {
+    auto& trades = state_.so_far.trades;
+    return was_part || trades.empty() || trades.back().traded != day ? nullptr : &trades.back();
+  }
+  [[nodiscard]] bool is_part() const { return is_part_; }
+
+  /// What it has paid too much on a row of the run.
+  void take_back(double money, Eigen::Index at) {
+    state_.ledger.cash += money;
+    state_.scaled.reset();
+    state_.net += money;
+    state_.so_far.net[at] = state_.net;
+    if (state_.so_far.weights.size() > 0) state_.so_far.weights.row(at) *= (state_.net - money) / state_.net;
+  }
+
+  Rehearsal finish() && {
+    go_on(rows_);
+    return rest_.finish(std::move(state_));
+  }
+
+ private:
+  static RehearsalPlan in_parts(RehearsalPlan plan, double n) {
+    for (auto& costs : plan.terms.costs) {
+      costs.buy = of_a_part(costs.buy, n);
+      costs.sell = of_a_part(costs.sell, n);
+    }
+    return plan;
+  }
+
+  RehearsalPlan plan_, together_;
+  std::size_t rows_;
+  Walk first_, rest_;
+  WalkState state_;
+  bool is_part_;
+};
+
+using Tranches = std::list<Tranche>;
+
+std::vector<Rehearsal> finished(Tranches tranches) {
+  std::vector<Rehearsal> runs;
+  for (auto& tranche : tranches) runs.push_back(std::move(tranche).finish());
+  return runs;
+}
+
+/// Row by row, so that later orders of one day are one for fees: what a ledger paid too much it has back at the close.
+void walk_in_step(Tranches& tranches, const PriceTable& table, const RehearsalPlan& plan,
+                  const RehearsalOptions& options) {
+  for (auto row = options.first_row; row < table.rows(); ++row) {
+    std::vector<Tranche*> traded;
+    std::vector<Trade*> trades;
+    for (auto& tranche : tranches) {
+      const bool was_part = tranche.is_part();
+      tranche.go_on(row + 1);
+      if (auto* trade = tranche.trade_by_itself(table.days[row], was_part)) {
+        traded.push_back(&tranche);
+        trades.push_back(trade);
+      }
+    }
+    const auto back = pay_as_one(trades, plan.terms.costs);
+    for (std::size_t k = 0; k < back.size(); ++k) {
+      if (back[k] != 0) traded[k]->take_back(back[k], Eigen::Index(row - options.first_row));
+    }
+  }
+}
+
+/// Whether the first trades of all are on one day, and later ones of several too.
+struct Meetings {
+  bool first = true, later = false;
+};
+
+Meetings meetings_of(const std::vector<Rehearsal>& runs) {
+  Meetings meetings;
+  std::set<Day> days;
+  for (const auto& run : runs) {
+    if (run.trades.empty() || runs.front().trades.empty()) {
+      meetings.first = false;
+      continue;
+    }
+    meetings.first = meetings.first && run.trades.front().traded == runs.front().trades.front().traded;
+    for (std::size_t k = 1; k < run.trades.size(); ++k) {
+      if (!days.insert(run.trades[k].traded).second) meetings.later = true;
+    }
+  }
+  return meetings;
 }
 
 /// Adds up the runs of all tranches.
@@ -126,23 +223,21 @@ class Together {
     }
   }
 
-  /// Orders in the same asset are one.
+  /// Orders in the same asset and direction are one.
   static Trade merged(const std::vector<const Trade*>& trades) {
     auto whole = *trades.front();
-    std::map<Eigen::Index, Order> orders;
+    std::map<std::pair<Eigen::Index, bool>, Order> orders;
     whole.cost = {};
     whole.delay = whole.shortfall = 0;
-    std::size_t without_orders = 0;
     for (const auto* trade : trades) {
       whole.decided = std::max(whole.decided, trade->decided);
       whole.cost += trade->cost;
       whole.delay += trade->delay;
       whole.shrunk = std::min(whole.shrunk, trade->shrunk);
       whole.shortfall += trade->shortfall;
-      without_orders = std::max(without_orders, trade->order_count);
       if (trade->reason == Trade::Reason::schedule) whole.reason = trade->reason;
       for (const auto& order : trade->orders) {
-        auto& one = orders[order.asset];
+        auto& one = orders[{order.asset, order.value > 0}];
         one.asset = order.asset;
         one.units += order.units;
         one.price = order.price;
@@ -151,8 +246,8 @@ class Together {
       }
     }
     whole.orders.clear();
-    for (const auto& [asset, order] : orders) whole.orders.push_back(order);
-    whole.order_count = orders.empty() ? without_orders : orders.size();
+    for (const auto& [what, order] : orders) whole.orders.push_back(order);
+    whole.order_count = orders.size();
     return whole;
   }
 
@@ -222,11 +317,23 @@ Rehearsal rehearse_in_tranches(const PriceTable& table, const RehearsalPlan& pla
   }
   const int n = plan.schedule.tranches;
   const auto how = options_of_tranche(options, n);
-  std::vector<Rehearsal> runs;
-  for (int j = 0; j < n; ++j) runs.push_back(rehearse_tranche(table, plan_of_tranche(plan, j), how, n));
+  const auto dealt = [&](bool one_purchase) {
+    Tranches tranches;
+    for (int j = 0; j < n; ++j) tranches.emplace_back(table, plan_of_tranche(plan, j), how, n, one_purchase);
+    return tranches;
+  };
+  auto runs = finished(dealt(true));
+  if (const auto meetings = meetings_of(runs); !meetings.first || meetings.later) {
+    auto tranches = dealt(meetings.first);
+    walk_in_step(tranches, table, plan, how);
+    runs = finished(std::move(tranches));
+  }
   auto whole = Together(plan, runs).add();
   forget_figures(whole);
   measure(whole, options);
+  if (!plan.terms.keep_orders) {
+    for (auto& trade : whole.trades) trade.orders.clear();
+  }
   return whole;
 }
 

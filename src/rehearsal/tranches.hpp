@@ -6,8 +6,9 @@
 
 namespace inchtide {
 
-// What they come to together. Up to the first trade all have the same orders, which are one for fees; later trades of
-// several on one day (withdrawals, waits) each pay their own.
+// What they come to together. Orders of several in one asset and direction on one day are one for fees: those of the
+// first purchase, which are the same in all, pay equal parts of it; what later ones (withdrawals, waits) pay too much
+// each ledger has back at that close.
 Rehearsal rehearse_in_tranches(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options);
 
 }  // namespace inchtide

@@ -103,6 +103,56 @@ TEST(Tranches, TheFirstPurchaseIsOneOrderForFees) {
   }
 }
 
+TEST(Tranches, SaleOfSeveralLedgersOnOneDayIsOneOrderForFees) {
+  // Withdrawals, which all ledgers pay on the same days; in between each trades alone.
+  const auto table = two_walks(300);
+  auto how = with_wealth(1000);
+  how.flows = {{table.days[40], -100}, {table.days[120], -150}};
+  const auto costs = dear(2, 9);
+  const auto run = rehearse(table, plan_of(halves, "63d:tranches=3", costs), how);
+  int withdrawals = 0;
+  Eigen::Vector2d units(0, 0);
+  for (const auto& trade : run.trades) {
+    withdrawals += trade.reason == Trade::Reason::withdrawal ? 1 : 0;
+    double paid = 0, after = trade.wealth_before + trade.flow;
+    for (const auto& order : trade.orders) {
+      const auto alone = costs[std::size_t(order.asset)].of_trade(order.value);
+      EXPECT_NEAR(order.cost.fee, alone.fee, 1e-12);
+      EXPECT_NEAR(order.cost.commission, alone.commission, 1e-12);
+      EXPECT_NEAR(order.cost.half_spread, alone.half_spread, 1e-12);
+      paid += order.cost.total();
+    }
+    EXPECT_NEAR(trade.cost.total(), paid, 1e-12);
+    EXPECT_NEAR(trade.wealth_after, after - paid, 1e-9);
+    const auto at = std::ranges::find(run.days, trade.traded) - run.days.begin();
+    EXPECT_NEAR(run.net[at], trade.wealth_after, 1e-9) << "what was paid too much is there again at the close";
+    for (const auto& order : trade.orders) units[order.asset] += order.units;
+    const Eigen::Vector2d weights = units.cwiseProduct(table.prices.row(at).transpose()) / run.net[at];
+    EXPECT_LT((run.weights.row(at).transpose() - weights).cwiseAbs().maxCoeff(), 1e-12);
+  }
+  EXPECT_EQ(withdrawals, 2);
+  EXPECT_NEAR(run.end.wealth(table.prices.bottomRows(1).transpose()), run.net[299], 1e-9);
+  // Without orders the same to the last bit, but for the orders.
+  auto brief = plan_of(halves, "63d:tranches=3", costs);
+  brief.terms.keep_orders = false;
+  const auto short_one = rehearse(table, brief, how);
+  EXPECT_EQ(short_one.net, run.net);
+  EXPECT_EQ(short_one.order_count, run.order_count);
+  EXPECT_TRUE(short_one.trades.front().orders.empty());
+}
+
+TEST(Tranches, FirstTradesOnDifferentDaysPayTheWholeFeeEach) {
+  // Held already, so nothing is traded on the first row.
+  const auto table = two_walks(200);
+  auto how = with_wealth(1000);
+  how.delay = 0;
+  how.start = Ledger{Eigen::Vector2d(0.5, 0.5) * 1000};
+  how.start->units = how.start->units.cwiseQuotient(table.prices.row(0).transpose()).eval();
+  const auto run = rehearse(table, plan_of(halves, "21d:tranches=3", dear(2, 9)), how);
+  ASSERT_GT(run.trades.size(), 5u);
+  for (const auto& trade : run.trades) EXPECT_NEAR(trade.cost.fee, 2.0 * double(trade.order_count), 1e-12);
+}
+
 TEST(Tranches, MoneyIsKept) {
   const auto table = two_walks(300);
   auto how = with_wealth(1000);
