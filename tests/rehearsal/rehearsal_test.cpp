@@ -282,6 +282,30 @@ TEST(Rehearsal, SaysWhyItCannotRun) {
               HasSubstr("all wealth is lost"));
 }
 
+TEST(Rehearsal, WithinALongerHistoryIsTheRunOfItsRowsAlone) {
+  auto table = random_table(300, 5, 11);
+  for (const bool hole : {false, true}) {
+    if (hole) table.prices(170, 2) = NAN;
+    const auto rows_alone = table.between(table.days[40], std::nullopt);
+    for (const char* schedule : {"1m", "band:2pp", "band:10%", "1q|band:3pp"}) {
+      for (const int delay : {0, 2}) {
+        RehearsalOptions options{1000, delay, 0};
+        options.track_targets = true;
+        const auto plan = plan_of(Eigen::VectorXd::Constant(5, 0.19), schedule, rates(5, 20, 10));
+        const auto alone = rehearse(rows_alone, plan, options);
+        options.first_row = 40;
+        const auto run = rehearse(table, plan, options);
+        ASSERT_EQ(run.days, alone.days);
+        EXPECT_EQ(run.net, alone.net) << schedule << " " << hole;
+        EXPECT_EQ(run.gross, alone.gross);
+        EXPECT_EQ(run.paper, alone.paper);
+        EXPECT_EQ(run.trades.size(), alone.trades.size());
+        EXPECT_TRUE(run.net.allFinite());
+      }
+    }
+  }
+}
+
 TEST(Rehearsal, WhatTakesAllWealthIsNamedWithItsRunAndDay) {
   auto table = random_table(30, 1, 1);
   table.prices.setConstant(10);
