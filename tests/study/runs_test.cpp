@@ -185,6 +185,17 @@ double impact_by_hand(const Rehearsed& one, const std::string& asset, Day decide
   return 0.5 * sd * std::sqrt(value / 1e6) * value;
 }
 
+TEST(StudyRuns, AdjustedClosesHaveTheirDividendsAlready) {
+  Rehearsed one;
+  auto& bars = one.sources.bars[0];
+  bars.of(PriceField::adjusted_close) = bars.of(PriceField::close);
+  const auto without = one.runs().all.front();
+  one.sources.actions = {{bars.asset, day("2022-06-01"), 1, 0.5}, {"NOBODY", day("2022-06-01"), 1, 0.5}};
+  const auto run = one.runs().all.front();
+  EXPECT_EQ(run.running.dividends, 0);
+  EXPECT_EQ(run.net, without.net);
+}
+
 TEST(StudyRuns, ImpactHangsOnVolumes) {
   Rehearsed one;
   one.settings.costs = {{"all"}};
@@ -194,6 +205,9 @@ TEST(StudyRuns, ImpactHangsOnVolumes) {
     for (double close : bars.of(PriceField::close)) bars.of(PriceField::volume).push_back(1e6 / close);
   }
   one.settings.schedules = {Schedule::parse("2m", "")};
+  // Days on which nothing was traded are none of those whose mean it is.
+  auto& traded = one.sources.bars[1].of(PriceField::volume);
+  for (std::size_t t = 0; t < traded.size(); t += 4) traded[t] = 0;
   for (const bool split : {false, true}) {
     if (split) split_before_the_walk(one);
     const auto run = one.runs().all.front();
