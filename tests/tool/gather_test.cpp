@@ -2,7 +2,6 @@
 
 #include <sqlite3.h>
 
-
 #include "inchtide/base/errors.hpp"
 #include "inchtide/exchange/http.hpp"
 #include "inchtide/exchange/store.hpp"
