@@ -55,11 +55,10 @@ Table kept_runs_table(const std::vector<GridRun>& runs, const exchange::RunQuery
         fmt::format("{} of these kept older targets once, as a re-estimation had no answer", marked));
   }
   if (const auto left = std::ranges::count_if(runs, [](const GridRun& run) { return run.left_out > 0; }); left > 0) {
-    table.notes.emplace_back(
-        fmt::format("{} of these have estimates that choose none of an asset, as it hasn't prices all through their "
-                    "window: rehearsed "
-                    "without a grid, such a run names it",
-                    left));
+    table.notes.emplace_back(fmt::format(
+        "{} of these have estimates that choose none of an asset, as it hasn't prices all through their window: "
+        "rehearsed without a grid, such a run names it",
+        left));
   }
   return table;
 }
