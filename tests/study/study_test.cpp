@@ -365,7 +365,7 @@ TEST(StudyBasis, ABenchmarkStandsBesideLogReturnsToo) {
   settings.returns = ReturnKind::log;
   settings.limits = {Limit::parse("tracking-error <= 21.5%")};
   const auto basis = basis_of(universe_of(sources, settings), sources, settings);
-  const auto& chosen = portfolios_of(basis, sources, settings).all.front();
+  const auto chosen = portfolios_of(basis, sources, settings).all.front();
   EXPECT_NEAR(chosen.tracking_error.value(), 0.215, 1e-9) << "minimum variance would miss it by more";
 }
 
