@@ -99,9 +99,13 @@ void widen(Bounds& bounds, const std::vector<Eigen::Index>& pinned) {
   for (auto& row : bounds.rows) {
     const bool touched = std::ranges::any_of(pinned, [&](Eigen::Index k) { return row.coefficients[k] != 0; });
     if (row.bend.size() > 0 || !touched) continue;
-    const auto low = row.coefficients.array() > 0;
-    const double least = row.coefficients.cwiseProduct(low.select(bounds.lower, bounds.upper)).sum();
-    const double most = row.coefficients.cwiseProduct(low.select(bounds.upper, bounds.lower)).sum();
+    double least = 0, most = 0;
+    for (Eigen::Index i = 0; i < row.coefficients.size(); ++i) {
+      const double a = row.coefficients[i];
+      if (a == 0) continue;  // its range may have no end
+      least += a * (a > 0 ? bounds.lower[i] : bounds.upper[i]);
+      most += a * (a > 0 ? bounds.upper[i] : bounds.lower[i]);
+    }
     if (least > row.upper) row.upper = least;
     if (most < row.lower) row.lower = most;
   }

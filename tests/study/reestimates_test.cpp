@@ -106,6 +106,25 @@ TEST(StudyRuns, ReestimateAroundWhatIsSuspended) {
   }
 }
 
+TEST(StudyRuns, TotalsAreAsWideAsWhatIsSuspendedMakesThem) {
+  const std::vector<std::string> codes = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
+  Rehearsed one;
+  test::take_out(one.sources.bars[0], day("2022-12-17"), day("2023-01-04"));
+  one.sources.tags = {{"sector"}, codes, {{"sea"}, {"sea"}, {"bonds"}}};
+  one.sources.current = WeightList{"held", codes, {0.6, 0.2, 0.2}};
+  one.settings.start_from_current = true;
+  one.settings.schedules = {Schedule::parse("1y", "")};
+  one.settings.limits = {Limit::parse("sector:sea <= 30%")};
+  one.settings.delay = 300;
+  one.settings.reestimate = Schedule::parse("1y", "");
+  const auto run = one.runs().all.front();
+  EXPECT_FALSE(run.marked) << "the total that the first asset breaks by itself is as wide as that";
+  ASSERT_GT(run.targets.size(), 1u);
+  EXPECT_GT(run.targets[1][0], 0.4);
+  EXPECT_NEAR(run.targets[1][1], 0, 1e-9) << "and has no room for the other";
+  EXPECT_NEAR(run.targets[1].sum(), 1, 1e-12);
+}
+
 TEST(StudyRuns, EstimatesAreOfWhatHasPricesAllThroughAndTheOthersAreListed) {
   Rehearsed one;
   one.settings.short_histories = ShortHistories::keep;
