@@ -70,8 +70,13 @@ std::optional<std::string> nearest_name(std::string_view name, std::span<const s
 std::string did_you_mean(std::string_view name, std::span<const std::string> known) {
   if (const auto near = nearest_name(name, known)) return fmt::format("Did you mean '{}'?", *near);
   if (known.empty()) return "Nothing is known there";
-  if (known.size() <= 24) return fmt::format("Known are: {}", fmt::join(known, ", "));
-  return fmt::format("Known are {} names, such as {}", known.size(), known.front());
+  std::vector<std::string_view> each;
+  for (const auto& candidate : known) {
+    if (std::ranges::find(each, candidate) == each.end()) each.push_back(candidate);
+  }
+  const bool has_commas = std::ranges::any_of(each, [](auto one) { return one.find(',') != one.npos; });
+  if (each.size() <= 24) return fmt::format("Known are: {}", fmt::join(each, has_commas ? "; " : ", "));
+  return fmt::format("Known are {} names, such as {}", each.size(), each.front());
 }
 
 }  // namespace inchtide

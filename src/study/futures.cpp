@@ -135,7 +135,9 @@ class FutureDrawing {
         const auto run = OneRun(known ? *known : universe_, basis_, sources_, settings_, setup)
                              .make(*pairs_[k].allocation, *pairs_[k].schedule, setup.plan.terms, setup.how, promises);
         take(figures[k], Eigen::Index(draw), run);
-      } catch (const InputError& error) {
+      } catch (const Interrupted&) {
+        throw;
+      } catch (const Error& error) {
         failures.emplace_back(k, error.notice());
       }
     }
@@ -183,7 +185,7 @@ class FutureDrawing {
       if (found == failures[draw].end()) continue;
       result_.failed.insert(
           result_.failed.begin(),
-          {result_.runs[k].name, found->second.led_by(fmt::format("In history {} of {}", draw + 1, failures.size()))});
+          {result_.runs[k].name, reason_beside(result_.runs[k].name, found->second).led_by(fmt::format("In history {} of {}", draw + 1, failures.size()))});
       result_.runs.erase(result_.runs.begin() + std::ptrdiff_t(k));
       return;
     }

@@ -64,4 +64,11 @@ Sources OneRun::holding(const Look& look) const {
   return sources;
 }
 
+Notice reason_beside(const std::string& name, Notice reason) {
+  auto& place = reason.where.what;
+  const auto run = fmt::format("rehearsal '{}'", name);
+  if (place.starts_with(run)) place.erase(0, run.size() + (place.substr(run.size()).starts_with(", ") ? 2 : 0));
+  return reason;
+}
+
 }  // namespace inchtide

@@ -44,4 +44,7 @@ class OneRun {
   std::map<std::string, std::set<Day>> without_;
 };
 
+// The reason that a run of this name wasn't made, for where the name stands beside it already.
+[[nodiscard]] Notice reason_beside(const std::string& name, Notice reason);
+
 }  // namespace inchtide

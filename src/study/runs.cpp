@@ -146,8 +146,10 @@ class Rehearsing {
   void attempt(const std::string& name, Make make) {
     try {
       make();
-    } catch (const InputError& error) {
-      runs_.failed.push_back({name, error.notice()});
+    } catch (const Interrupted&) {
+      throw;
+    } catch (const Error& error) {
+      runs_.failed.push_back({name, reason_beside(name, error.notice())});
       if (!first_) first_ = std::current_exception();
     }
   }

@@ -9,6 +9,25 @@
 #include "inchtide/base/names.hpp"
 
 namespace inchtide {
+namespace {
+
+/// At the rate of its day.
+double dividend_in_currency(const Universe& universe, const CorporateAction& action) {
+  PriceHistory dividend{action.asset, universe.tags.value(action.asset, "currency").value_or("")};
+  dividend.days = DayList(std::vector<Day>{action.ex_day});
+  dividend.prices = {action.dividend};
+  const auto from = dividend.currency;
+  try {
+    return universe.in_currency(std::move(dividend)).prices.front();
+  } catch (const InputError&) {  // its prices have rates, so there are some
+    throw InputError(Where::of_asset(action.asset, action.ex_day),
+                     fmt::format("its dividend of {} {} has no rate of that day", action.dividend, from),
+                     {{Means::rates, fmt::format("Give rates of {} in {} around it", from, universe.currency)},
+                      {Means::actions, "leave the dividend out"}});
+  }
+}
+
+}  // namespace
 
 bool had_actions(const Universe& universe, const std::string& asset) {
   return std::ranges::any_of(universe.adjusted, [&](const Adjusted& a) { return a.history.asset == asset; });
@@ -28,17 +47,14 @@ std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Sett
   return histories;
 }
 
-std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources) {
+std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources,
+                                             const PriceTable& walk) {
   std::vector<CorporateAction> actions;
   if (!sources.actions) return actions;
   for (auto action : *sources.actions) {
     if (!find_name(action.asset, universe.assets) || !had_actions(universe, action.asset)) continue;
-    if (action.dividend > 0) {
-      PriceHistory dividend{action.asset, universe.tags.value(action.asset, "currency").value_or("")};
-      dividend.days = DayList(std::vector<Day>{action.ex_day});
-      dividend.prices = {action.dividend};
-      action.dividend = universe.in_currency(std::move(dividend)).prices.front();
-    }
+    const bool is_paid = action.ex_day > walk.days.front() && action.ex_day <= walk.days.back();
+    if (action.dividend > 0 && is_paid) action.dividend = dividend_in_currency(universe, action);
     actions.push_back(std::move(action));
   }
   return actions;

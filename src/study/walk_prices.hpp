@@ -15,8 +15,10 @@ namespace inchtide {
 // The universe's histories, the benchmark's last; those whose closes had actions worked in are the raw closes again.
 [[nodiscard]] std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Settings& settings);
 
-// Splits and dividends of those, dividends in the base currency.
-[[nodiscard]] std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources);
+// Splits and dividends of those; dividends on days of the walk are in the base currency.
+// @throws InputError naming a dividend whose day has no rate
+[[nodiscard]] std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources,
+                                                           const PriceTable& walk);
 
 // Money traded a row of the walk and asset, by close and volume; a hole where a day has none.
 // @throws InputError naming an asset without volumes

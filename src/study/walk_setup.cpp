@@ -182,7 +182,6 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
   how.holiday_rows = settings.holiday_rows;
   how.ended_after = settings.ended_after;
   how.ends = settings.ends;
-  how.actions = actions_to_walk(universe, sources);
   how.withholding = settings.withholding;
   plan.tags = universe.tags;
   plan.terms = {asset_costs(settings.costs, universe.assets, universe.tags), settings.smallest_order,
@@ -194,6 +193,7 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
     table = all.between(all.days[first - how.first_row], std::nullopt);
     how.traded_value = traded_to_walk(universe, table);
   }
+  how.actions = actions_to_walk(universe, sources, table);
   if (!settings.start_from_current) return;
   if (basis.facts.current.size() == 0) {
     throw InputError("rehearsal", "it is to start from what is held now, which isn't known",

@@ -30,6 +30,17 @@ TEST(Names, TheNearestHasTheFewestEdits) {
   EXPECT_FALSE(nearest_name("XYZAB", std::vector<std::string>{"AB"})) << "three of five may not";
 }
 
+TEST(Names, ThatAreKnownAreListedOnce) {
+  EXPECT_EQ(did_you_mean("quarterly", std::vector<std::string>{"1m", "never", "1m"}), "Known are: 1m, never");
+  EXPECT_EQ(did_you_mean("quarterly", std::vector<std::string>{"equal, 1m", "never", "equal, 1m"}),
+            "Known are: equal, 1m; never");
+  std::vector<std::string> many(30, "1m");
+  EXPECT_EQ(did_you_mean("quarterly", many), "Known are: 1m");
+  for (std::size_t k = 0; k < many.size(); ++k) many[k] = "a schedule with the number " + std::to_string(k);
+  EXPECT_EQ(did_you_mean("quarterly", many), "Known are 30 names, such as a schedule with the number 0");
+  EXPECT_EQ(did_you_mean("quarterly", std::vector<std::string>{}), "Nothing is known there");
+}
+
 TEST(Percent, AWeightWithoutTheSignIsRefusedWithBothReadings) {
   EXPECT_DOUBLE_EQ(fraction_from_percent("12.5%", ""), 0.125);
   EXPECT_DOUBLE_EQ(fraction_from_percent(" -3 % ", ""), -0.03);

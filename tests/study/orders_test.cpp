@@ -2,7 +2,9 @@
 
 #include <gmock/gmock.h>
 
+#include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/study/runs.hpp"
@@ -164,6 +166,18 @@ TEST(Holdings, SayWhatCannotBeValued) {
               HasSubstr("an estimate has no prices to make weights of them"));
 }
 
+/// Sd of the returns of the last 21 closes, and the mean of what was traded on these days.
+std::pair<double, double> trailing_by_hand(const BarHistory& bars) {
+  const auto& close = bars.of(PriceField::close);
+  const auto& volume = bars.of(PriceField::volume);
+  const auto end = close.size();
+  double mean = 0, squares = 0, money = 0;
+  for (auto t = end - 20; t < end; ++t) mean += (close[t] / close[t - 1] - 1) / 20;
+  for (auto t = end - 20; t < end; ++t) squares += std::pow(close[t] / close[t - 1] - 1 - mean, 2) / 19;
+  for (auto t = end - 21; t < end; ++t) money += close[t] * volume[t] / 21;
+  return {std::sqrt(squares), money};
+}
+
 // What is traded a day, and how prices moved, is known: an order that pays impact says so.
 TEST(Orders, PayImpactByWhatIsTradedADay) {
   Held held;
@@ -177,14 +191,9 @@ TEST(Orders, PayImpactByWhatIsTradedADay) {
   ASSERT_EQ(list.orders.size(), 2u);
   double paid = 0;
   for (const auto& order : list.orders) {
-    const auto& bars = held.sources.bars[order.asset == "TIDEMILL" ? 0 : 1];
-    const auto& close = bars.of(PriceField::close);
-    double mean = 0, squares = 0, money = 0;
-    for (int week = 130; week < 150; ++week) mean += (close[week] / close[week - 1] - 1) / 20;
-    for (int week = 130; week < 150; ++week) squares += std::pow(close[week] / close[week - 1] - 1 - mean, 2) / 19;
-    for (int week = 129; week < 150; ++week) money += close[week] * bars.of(PriceField::volume)[week] / 21;
+    const auto [sd, money] = trailing_by_hand(held.sources.bars[order.asset == "TIDEMILL" ? 0 : 1]);
     const double value = std::abs(order.value);
-    EXPECT_NEAR(order.cost.impact, 0.3 * std::sqrt(squares) * std::sqrt(value / money) * value, 1e-9) << order.asset;
+    EXPECT_NEAR(order.cost.impact, 0.3 * sd * std::sqrt(value / money) * value, 1e-9) << order.asset;
     EXPECT_GT(order.cost.impact, 1);
     paid += order.cost.impact;
   }
@@ -192,6 +201,33 @@ TEST(Orders, PayImpactByWhatIsTradedADay) {
   held.sources.bars[1].of(PriceField::volume).clear();
   EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }),
               HasSubstr("HOLLBOND: it has no closes with volumes, which impact hangs on"));
+}
+
+TEST(Orders, ImpactHangsOnDaysOfWhatIsTradedNotOfTheBenchmark) {
+  Held held;
+  for (auto& bars : held.sources.bars) bars.of(PriceField::volume).assign(bars.days.size(), 400);
+  // The last asset alone has a price in the middle of the last week, the benchmark alone on the day after.
+  const auto add = [](BarHistory& bars, const char* text, double close) {
+    std::vector<Day> days(bars.days.begin(), bars.days.end());
+    days.insert(days.end() - 1, *parse_day(text));
+    bars.days = DayList(std::move(days));
+    auto& closes = bars.of(PriceField::close);
+    closes.insert(closes.end() - 1, close);
+    bars.of(PriceField::volume).insert(bars.of(PriceField::volume).end() - 1, 700);
+  };
+  auto index = held.sources.bars[1];
+  index.asset = "HOLLIN40";
+  add(index, "2023-11-16", 48);
+  add(held.sources.bars[1], "2023-11-15", 47);
+  held.sources.bars.push_back(index);
+  held.settings.benchmark = "HOLLIN40";
+  held.settings.costs = {CostClass::parse("0bp", "")};
+  held.settings.costs[0].buy.impact = held.settings.costs[0].sell.impact = 0.3;
+  const auto list = held.to(0.5, 0.5);
+  const auto order = std::ranges::find(list.orders, "HOLLBOND", &OrderLine::asset);
+  ASSERT_NE(order, list.orders.end());
+  const auto [sd, money] = trailing_by_hand(held.sources.bars[1]);
+  EXPECT_NEAR(order->cost.impact, 0.3 * sd * std::sqrt(order->value / money) * order->value, 1e-9);
 }
 
 TEST(Orders, ACloseBelowOneIsAPrice) {

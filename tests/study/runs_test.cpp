@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include "inchtide/base/errors.hpp"
+#include "inchtide/prices/actions.hpp"
 #include "inchtide/study/runs.hpp"
 #include "support/messages.hpp"
 #include "support/rehearsed.hpp"
@@ -155,6 +156,40 @@ TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
   EXPECT_NEAR(run.growth, 0.02, 1e-12);
 }
 
+TEST(StudyRuns, ForeignDividendsTakeTheRateOfTheirDay) {
+  Rehearsed one;
+  const auto bars = one.sources.bars[0];
+  one.settings.aims = {Aim::parse("equal", "")};
+  one.settings.schedules = {Schedule::parse("never", "")};
+  one.settings.costs.clear();
+  one.settings.assets = {bars.asset};
+  one.settings.currency = "HLC";
+  one.sources.tags = {{"currency"}, {bars.asset, "KELPFARM", "HOLLBOND"}, {{"MRD"}, {"HLC"}, {"HLC"}}};
+  RateHistory rates{"MRD", "HLC", {}, {}};
+  std::vector<Day> days;
+  for (const Day d : bars.days) {  // two, and four from 2023 on; none in June 2023
+    if (d > day("2023-06-01") && d < day("2023-07-01")) continue;
+    days.push_back(d);
+    rates.rates.push_back(d < day("2023-01-01") ? 2 : 4);
+  }
+  rates.days = DayList(days);
+  one.sources.rates = {rates};
+  const CorporateAction split{bars.asset, day("2012-03-01"), 2, 0}, long_ago{bars.asset, day("2012-03-01"), 1, 0.5};
+  const CorporateAction paid{bars.asset, day("2023-03-01"), 1, 0.5};
+  one.sources.actions = {split, long_ago, paid};
+  const auto run = one.runs().all.front();
+  EXPECT_NEAR(run.running.dividends, run.end.units[0] * 0.5 * 4, 1e-9);
+  EXPECT_NEAR(run.end.cash, run.running.dividends, 1e-9);
+  one.sources.actions->push_back({bars.asset, day("2023-06-21"), 1, 0.25});
+  EXPECT_EQ(message_of([&] { (void)one.runs(); }),
+            bars.asset + ", 2023-06-21: its dividend of 0.25 MRD has no rate of that day. Give rates of MRD in HLC "
+                         "around it, or leave the dividend out");
+  one.sources.actions->back().dividend = 0;
+  one.sources.actions->back().split = 3;
+  const auto tripled = one.runs().all.front();
+  EXPECT_NEAR(tripled.end.units[0], 3 * run.end.units[0], 1e-9 * run.end.units[0]) << "a split needs no rate";
+}
+
 /// The first asset's shares are split in two ten days before the walk begins: no move of its price.
 void split_before_the_walk(Rehearsed& one) {
   auto& bars = one.sources.bars[0];
@@ -288,6 +323,17 @@ TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
   ASSERT_EQ(runs.failed.size(), 1u);
   EXPECT_EQ(runs.failed[0].name, "minimum-variance, 5y");
   EXPECT_THAT(runs.failed[0].why.text(), HasSubstr("it never looks"));
+  EXPECT_THAT(texts_of(runs.warnings),
+              Contains(HasSubstr("minimum-variance, 5y could not be rehearsed: schedule '5y': it never looks")));
+  auto two = one;  // one warning a reason, which counts those that it stands for
+  two.settings.aims.push_back(Aim::parse("equal", ""));
+  two.settings.schedules.push_back(Schedule::parse("6y", ""));
+  const auto failed = two.runs();
+  EXPECT_EQ(failed.failed.size(), 4u);
+  EXPECT_THAT(texts_of(failed.warnings), Contains(HasSubstr("could not be rehearsed")).Times(2));
+  EXPECT_THAT(texts_of(failed.warnings),
+              testing::IsSupersetOf({HasSubstr("minimum-variance, 5y and 1 more could not be rehearsed"),
+                                     HasSubstr("minimum-variance, 6y and 1 more could not be rehearsed")}));
   one.settings.lots = {{"all", 1}};
   EXPECT_NO_THROW((void)one.runs());
   for (auto& bars : one.sources.bars) bars.of(PriceField::adjusted_close) = bars.of(PriceField::close);

@@ -146,6 +146,18 @@ TEST(StudyUniverse, ConvertsByRatesAndLeavesOutWithoutThem) {
   EXPECT_EQ(with.conversions.size(), 1u);
 }
 
+TEST(StudyUniverse, AWindowOfAPeriodBeginsWithTheEndOfTheOneBefore) {
+  // Where one month alone has ended, that is before the first price.
+  Sources sources;
+  sources.bars = {walk("TIDEMILL", 1, day("2021-03-02"), day("2021-04-20"))};
+  Settings settings;
+  settings.every = Interval{1, Unit::month};
+  settings.last = Interval{1, Unit::month};
+  EXPECT_EQ(universe_of(sources, settings, Purpose::looking).prices.days.front(), day("2021-03-02"));
+  sources.bars = {walk("TIDEMILL", 1, day("2021-01-04"), day("2021-04-20"))};
+  EXPECT_EQ(universe_of(sources, settings, Purpose::looking).prices.days.front(), day("2021-02-26"));
+}
+
 TEST(StudyUniverse, ShortHistoriesAreShortenedLeftOutOrKept) {
   auto sources = three();
   sources.bars[2] = walk("HOLLBOND", 3, day("2021-01-01"));

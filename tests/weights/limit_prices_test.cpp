@@ -94,7 +94,7 @@ std::vector<Rule> random_rules(std::mt19937_64& random, int n) {
 TEST(LimitPrices, AreWhatMovingTheFigureEitherWayBrings) {
   std::mt19937_64 random(1320);
   std::map<std::string, int> checked;
-  int no_room = 0;
+  int no_room = 0, kinks = 0;
   for (int round = 0; round < all_rounds; ++round) {
     const int n = 4 + int(random() % 4);
     const auto world = random_world(random, n);
@@ -110,6 +110,14 @@ TEST(LimitPrices, AreWhatMovingTheFigureEitherWayBrings) {
       const double beside = whole_return(0, frontier.bounds().budget, risk_free);
       aims.push_back({Aim::Kind::target_return, beside + (2 * top.expected_return + least.expected_return) / 3});
       aims.push_back({Aim::Kind::target_volatility, (top.volatility + 2 * least.volatility) / 3});
+      for (const auto& corner : frontier.corners()) {  // weights that are the best over a range of lambda
+        if (std::isinf(corner.lambda_high) || corner.lambda_high < 1.1 * corner.lambda_low) continue;
+        if (corner.lambda_low < 0.01) continue;
+        aims.push_back({Aim::Kind::target_volatility, corner.volatility});
+        aims.push_back({Aim::Kind::target_return, beside + corner.expected_return});
+        ++kinks;
+        break;
+      }
       if (frontier.why_no_maximum_sharpe(risk_free)) aims.erase(aims.begin() + 2);
     } catch (const InfeasibleLimits&) {
       continue;
@@ -152,6 +160,7 @@ TEST(LimitPrices, AreWhatMovingTheFigureEitherWayBrings) {
                            "average:yield =", "average:yield <=", "turnover <=", "gross <=", "short <="}) {
     EXPECT_GT(checked[kind], test::rare(20)) << kind;
   }
+  EXPECT_GT(kinks, test::rare(20));
 #endif
 }
 

@@ -31,7 +31,8 @@ namespace inchtide {
 [[nodiscard]] INCHTIDE_API std::optional<std::string> nearest_name(std::string_view name,
                                                                    std::span<const std::string> known);
 
-/// " Did you mean 'X'?" for the nearest known name, or the list of them when none is near and the list is short.
+/// "Did you mean 'X'?" for the nearest known name, or the list of them, each once, when none is near and the list is
+/// short.
 [[nodiscard]] INCHTIDE_API std::string did_you_mean(std::string_view name, std::span<const std::string> known);
 
 /// The position of `name` in `known` (case apart), or nothing.
