@@ -169,8 +169,7 @@ GridRun CellRunner::run(const GridCell& cell, const std::string& name) const {
   } catch (const Interrupted&) {
     throw;
   } catch (const Error& error) {
-    result.failure =
-        reason_beside(fmt::format("{}, {}", cell.aim.text(), cell.schedule.name), error.notice()).text();
+    result.failure = reason_beside(fmt::format("{}, {}", cell.aim.text(), cell.schedule.name), error.notice()).text();
   }
   return result;
 }

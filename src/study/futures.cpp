@@ -185,7 +185,8 @@ class FutureDrawing {
       if (found == failures[draw].end()) continue;
       result_.failed.insert(
           result_.failed.begin(),
-          {result_.runs[k].name, reason_beside(result_.runs[k].name, found->second).led_by(fmt::format("In history {} of {}", draw + 1, failures.size()))});
+          {result_.runs[k].name, reason_beside(result_.runs[k].name, found->second)
+                                     .led_by(fmt::format("In history {} of {}", draw + 1, failures.size()))});
       result_.runs.erase(result_.runs.begin() + std::ptrdiff_t(k));
       return;
     }

@@ -47,8 +47,7 @@ std::vector<PriceHistory> histories_to_walk(const Universe& universe, const Sett
   return histories;
 }
 
-std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources,
-                                             const PriceTable& walk) {
+std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources, const PriceTable& walk) {
   std::vector<CorporateAction> actions;
   if (!sources.actions) return actions;
   for (auto action : *sources.actions) {

@@ -106,6 +106,13 @@ TEST(StudyRuns, BeginWithWhatIsHeld) {
   const auto run = one.runs().all.front();
   EXPECT_NEAR(run.net[0], 1e6, 1e-6);
   EXPECT_LT(run.trades.front().turnover, 1) << "less than a purchase from cash";
+  // All of it in one, and another, of which nothing is held, has no price that day.
+  one.sources.current = WeightList{"held", {"TIDEMILL"}, {1}};
+  test::take_out(one.sources.bars[1], day("2021-12-31"), day("2021-12-31"));
+  const auto whole = one.runs().all.front();
+  EXPECT_EQ(whole.days.front(), day("2021-12-31"));
+  EXPECT_NEAR(whole.net[0], 1e6, 1e-6);
+  EXPECT_NEAR(whole.trades.front().turnover, 1 - run.targets.front()[0], 1e-3);
 }
 
 TEST(StudyRuns, FlowsComeOnTheirCalendar) {
@@ -182,8 +189,9 @@ TEST(StudyRuns, ForeignDividendsTakeTheRateOfTheirDay) {
   EXPECT_NEAR(run.end.cash, run.running.dividends, 1e-9);
   one.sources.actions->push_back({bars.asset, day("2023-06-21"), 1, 0.25});
   EXPECT_EQ(message_of([&] { (void)one.runs(); }),
-            bars.asset + ", 2023-06-21: its dividend of 0.25 MRD has no rate of that day. Give rates of MRD in HLC "
-                         "around it, or leave the dividend out");
+            bars.asset +
+                ", 2023-06-21: its dividend of 0.25 MRD has no rate of that day. Give rates of MRD in HLC "
+                "around it, or leave the dividend out");
   one.sources.actions->back().dividend = 0;
   one.sources.actions->back().split = 3;
   const auto tripled = one.runs().all.front();

@@ -258,13 +258,17 @@ TEST(Sensitivity, BandsAreQuantilesOfWhatEachDrawSays) {
   ASSERT_GT(said.frontier.size(), 5u);
   const double step = said.frontier[1].volatility - said.frontier[0].volatility;
   EXPECT_NEAR((most - least) / step, std::round((most - least) / step), 1e-9);
-  const auto expect_of_those_that_reach_it = [&](const FrontierBand& at) {
+  const auto returns_at = [&](double volatility) {
     std::vector<double> reached;
     for (const auto& frontier : frontiers) {
       const auto& corners = frontier.corners();
-      if (corners.back().volatility > at.volatility || corners.front().volatility < at.volatility) continue;
-      reached.push_back(frontier.at_volatility(at.volatility).expected_return);
+      if (corners.back().volatility > volatility || corners.front().volatility < volatility) continue;
+      reached.push_back(frontier.at_volatility(volatility).expected_return);
     }
+    return reached;
+  };
+  const auto expect_of_those_that_reach_it = [&](const FrontierBand& at) {
+    const auto reached = returns_at(at.volatility);
     ASSERT_EQ(std::size_t(at.draws), reached.size());
     EXPECT_GE(reached.size(), 16u);
     EXPECT_NEAR(at.low, quantile_of(reached, 0.1), 1e-10);
@@ -275,6 +279,18 @@ TEST(Sensitivity, BandsAreQuantilesOfWhatEachDrawSays) {
     EXPECT_NEAR((at.volatility - least) / step, std::round((at.volatility - least) / step), 1e-9);
     expect_of_those_that_reach_it(at);
   }
+  int in_all = 0, skipped = 0;
+  for (int k = 0; k <= std::lround((most - least) / step); ++k) {
+    const double volatility = least + k * step;
+    const bool has_band = std::ranges::any_of(
+        said.frontier, [&](const FrontierBand& at) { return std::abs(at.volatility - volatility) < step / 2; });
+    if (k == std::lround((most - least) / step)) continue;  // at the end rounding tells draws apart
+    EXPECT_EQ(has_band, returns_at(volatility).size() >= 16) << k;
+    ++in_all;
+    skipped += has_band ? 0 : 1;
+  }
+  EXPECT_EQ(in_all, 40);
+  EXPECT_GT(skipped, 0);
   // A ceiling on volatility ends many draws: they are all there at it, not those alone that rounding leaves above.
   const auto ceiling = fmt::format("volatility <= {}%", 50 * (least + most));
   const auto below = sensitivity(returns, estimator, limits_of({"each <= 70%", ceiling}), {}, {}, 0, options).frontier;

@@ -309,6 +309,26 @@ TEST(PriceOfALimit, AtAVertexIsWhatLooseningThatLimitAloneBrings) {
   EXPECT_NEAR(*chosen.binding[1].loosening, 0, 1e-15);
 }
 
+TEST(PriceOfALimit, ARangeBindsWhereItsEndIsTouched) {
+  // No correlation: the least variance has weights in proportion to 1 / variance, 4 : 2 : 1 of sevenths.
+  const auto estimate = test::estimate_of(Eigen::Vector3d(0.05, 0.05, 0.05),
+                                          Eigen::Matrix3d(Eigen::Vector3d(0.01, 0.02, 0.04).asDiagonal()));
+  const auto names = [&](const std::vector<std::string>& texts) {
+    Limits limits;
+    for (const auto& text : texts) limits.push_back(Limit::parse(text));
+    std::vector<std::string> names;
+    for (const auto& one : choose(trace_frontier(estimate, limits), aim_of("minimum-variance"), 0).binding) {
+      names.push_back(one.limit);
+    }
+    return names;
+  };
+  EXPECT_THAT(names({"10% <= A1 <= 90%", "A3 <= 10%"}), ElementsAre("A3 <= 10%"));
+  EXPECT_THAT(names({"10% <= A1 <= 50%"}), ElementsAre("10% <= A1 <= 50%"));
+  EXPECT_THAT(names({"20% <= A3 <= 50%"}), ElementsAre("20% <= A3 <= 50%"));
+  EXPECT_THAT(names({"A1 >= 40%", "A1 <= 40%"}), ElementsAre("A1 >= 40%", "A1 <= 40%")) << "two that leave one weight";
+  EXPECT_THAT(names({"A1 = 40%"}), ElementsAre("A1 = 40%"));
+}
+
 TEST(Aim, UtilityNeedsAnAversion) {
   EXPECT_THAT(test::message_of([] {
                 Aim{Aim::Kind::utility, 0}.check();
