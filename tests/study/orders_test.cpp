@@ -242,14 +242,17 @@ TEST(Orders, ACloseBelowOneIsAPrice) {
 TEST(Orders, InLotsAreWholeOfManyUnitsToo) {
   Held held;
   held.settings.lots = {{"all", 1}};
+  int inexact = 0;
   for (int step = 0; step < 50; ++step) {  // the more units, the less of a unit rounding leaves exact
     const double units = 3'333'333'301.0 + 77 * step;
-    held.settings.wealth = 20 * units + 50 * 37 + 123.45;
+    held.settings.wealth = (20 * units + 50 * 37) * (1.3 + 0.01 * step);
     held.sources.current->weights = {20 * units / held.settings.wealth, 50 * 37 / held.settings.wealth};
     const auto sold = held.to(0, 0.5);
     EXPECT_EQ(sold.orders.at(0).units, -units) << step;
     EXPECT_EQ(sold.orders.at(0).weight_after, 0) << step << ": no dust is left";
+    inexact += held.sources.current->weights[0] * held.settings.wealth / 20 != units;
   }
+  EXPECT_GT(inexact, 0);
 }
 
 TEST(Orders, ImpactOfFewerDaysThanItsWindowIsOfThose) {

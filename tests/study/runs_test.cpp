@@ -98,6 +98,22 @@ TEST(StudyRuns, SayThatAMisprintIsKnownInHindsight) {
   EXPECT_THAT(texts_of(one.runs().warnings), testing::Not(hindsight)) << "it is no part of the walk";
 }
 
+TEST(StudyRuns, TheWindowOfAnEstimateEndsWithTheLastDayBeforeTheSplit) {
+  Rehearsed one;
+  one.settings.estimate_over = Interval::parse("1y", "");
+  const auto universe = universe_of(one.sources, one.settings);
+  const auto basis = basis_before_split(universe, one.sources, one.settings);
+  auto by_hand = one.settings;
+  by_hand.split.reset();
+  by_hand.estimate_over.reset();
+  by_hand.from = day("2020-12-31");
+  by_hand.to = day("2021-12-31");
+  const auto then = basis_of(universe_of(one.sources, by_hand), one.sources, by_hand);
+  EXPECT_EQ(basis.returns.days.back(), day("2021-12-31"));
+  EXPECT_EQ(basis.returns.returns, then.returns.returns);
+  EXPECT_LT((basis.estimate.expected_return - then.estimate.expected_return).cwiseAbs().maxCoeff(), 1e-14);
+}
+
 TEST(StudyRuns, BeginWithWhatIsHeld) {
   Rehearsed one;
   one.settings.start_from_current = true;
@@ -183,9 +199,10 @@ TEST(StudyRuns, ForeignDividendsTakeTheRateOfTheirDay) {
   one.sources.rates = {rates};
   const CorporateAction split{bars.asset, day("2012-03-01"), 2, 0}, long_ago{bars.asset, day("2012-03-01"), 1, 0.5};
   const CorporateAction paid{bars.asset, day("2023-03-01"), 1, 0.5};
-  one.sources.actions = {split, long_ago, paid};
+  const CorporateAction at_the_end{bars.asset, bars.days.back(), 1, 0.1};
+  one.sources.actions = {{"KELPFARM", day("2022-03-01"), 1, 0.1}, split, long_ago, paid, at_the_end};
   const auto run = one.runs().all.front();
-  EXPECT_NEAR(run.running.dividends, run.end.units[0] * 0.5 * 4, 1e-9);
+  EXPECT_NEAR(run.running.dividends, run.end.units[0] * (0.5 + 0.1) * 4, 1e-9);
   EXPECT_NEAR(run.end.cash, run.running.dividends, 1e-9);
   one.sources.actions->push_back({bars.asset, day("2023-06-21"), 1, 0.25});
   EXPECT_EQ(message_of([&] { (void)one.runs(); }),
@@ -335,6 +352,8 @@ TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
               Contains(HasSubstr("minimum-variance, 5y could not be rehearsed: schedule '5y': it never looks")));
   auto two = one;  // one warning a reason, which counts those that it stands for
   two.settings.aims.push_back(Aim::parse("equal", ""));
+  EXPECT_THAT(texts_of(two.runs().warnings),
+              Contains(HasSubstr("minimum-variance, 5y and 1 more could not be rehearsed")));
   two.settings.schedules.push_back(Schedule::parse("6y", ""));
   const auto failed = two.runs();
   EXPECT_EQ(failed.failed.size(), 4u);

@@ -291,6 +291,15 @@ TEST(Sensitivity, BandsAreQuantilesOfWhatEachDrawSays) {
   }
   EXPECT_EQ(in_all, 40);
   EXPECT_GT(skipped, 0);
+  // Draws that are all riskier than the history itself reach none of the least volatilities, and all of the others.
+  const auto riskier = [&](const ReturnTable& some, const Eigen::VectorXd&) {
+    auto estimate = sample_estimate(some);
+    if (some.returns != x) estimate.covariance = Covariance::dense(1.5 * estimate.covariance.matrix());
+    return estimate;
+  };
+  const auto late = sensitivity(returns, riskier, limits, {}, {}, 0, options).frontier;
+  ASSERT_GT(late.size(), 5u);
+  EXPECT_GT(late.front().volatility, least + step / 2);
   // A ceiling on volatility ends many draws: they are all there at it, not those alone that rounding leaves above.
   const auto ceiling = fmt::format("volatility <= {}%", 50 * (least + most));
   const auto below = sensitivity(returns, estimator, limits_of({"each <= 70%", ceiling}), {}, {}, 0, options).frontier;
