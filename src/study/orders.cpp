@@ -18,12 +18,22 @@ namespace inchtide {
 namespace {
 
 /// Of money by close and volume, up to the day that the prices are known to.
-Eigen::VectorXd impact_now(const Universe& universe, const std::vector<std::string>& assets, std::optional<Day> to) {
+Eigen::VectorXd impact_now(const Universe& universe, const std::vector<std::string>& assets,
+                           const std::vector<AssetCosts>& costs, std::optional<Day> to) {
   AlignPolicy any;
   any.kind = AlignPolicy::Kind::any;
   const auto days = align(universe.histories, any, universe.benchmark ? 1 : 0).table.between(std::nullopt, to);
   const auto rows = days.only(assets).between(days.days[days.rows() - std::min(days.rows(), trailing_rows)], to);
-  return impact_figures(rows, traded_to_walk(universe, rows), rows.rows() - 1);
+  const auto traded = traded_to_walk(universe, rows, costs);
+  for (std::size_t i = 0; i < assets.size(); ++i) {
+    if (!has_impact({costs[i]}) || (traded.col(Eigen::Index(i)).array() > 0).any()) continue;
+    throw InputError(
+        Where::of_asset(assets[i]),
+        fmt::format("nothing is known to have been traded in the {} days up to {}, which its impact hangs on",
+                    rows.rows(), to_string(rows.days.back())),
+        {{Means::prices, "Give volumes"}, {Means::costs, "leave its impact out"}});
+  }
+  return impact_figures(rows, traded, rows.rows() - 1);
 }
 
 /// What is held came by its weight: units that are whole lots but for rounding are whole lots.
@@ -63,7 +73,7 @@ TradingNow trading_now(const Universe& universe, const Basis& basis, const Setti
       now.held.units[i] = whole_where_near(now.held.units[i], now.terms.lots[std::size_t(i)]);
     }
   }
-  if (has_impact(now.terms.costs)) now.day.market = impact_now(universe, assets, basis.known_to);
+  if (has_impact(now.terms.costs)) now.day.market = impact_now(universe, assets, now.terms.costs, basis.known_to);
   return now;
 }
 

@@ -1,12 +1,15 @@
 #include "study/walk_prices.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "rehearsal/tolerances.hpp"
 
 namespace inchtide {
 namespace {
@@ -59,9 +62,10 @@ std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sou
   return actions;
 }
 
-Eigen::MatrixXd traded_to_walk(const Universe& universe, const PriceTable& walk) {
+Eigen::MatrixXd traded_to_walk(const Universe& universe, const PriceTable& walk, const std::vector<AssetCosts>& costs) {
   Eigen::MatrixXd traded = Eigen::MatrixXd::Constant(walk.prices.rows(), walk.prices.cols(), no_figure);
   for (std::size_t i = 0; i < walk.assets.size(); ++i) {
+    if (!has_impact({costs[i]})) continue;
     const auto& asset = walk.assets[i].code;
     const auto bars = std::ranges::find(universe.bars, asset, &BarHistory::asset);
     const auto& closes = bars->of(PriceField::close);
@@ -86,6 +90,29 @@ Eigen::MatrixXd traded_to_walk(const Universe& universe, const PriceTable& walk)
     }
   }
   return traded;
+}
+
+std::optional<Notice> notice_of_unknown_impact(const PriceTable& walk, const Eigen::MatrixXd& traded,
+                                               const std::vector<AssetCosts>& costs, std::size_t first_row) {
+  std::vector<std::string> assets;
+  for (std::size_t i = 0; i < walk.assets.size(); ++i) {
+    if (!has_impact({costs[i]})) continue;
+    std::size_t since = trailing_rows, days = 0;  // rows since something was traded
+    Day first{};
+    for (std::size_t t = 0; t < walk.rows(); ++t) {
+      since = traded(Eigen::Index(t), Eigen::Index(i)) > 0 ? 0 : since + 1;
+      if (t < first_row || since < trailing_rows || std::isnan(walk.prices(Eigen::Index(t), Eigen::Index(i)))) continue;
+      if (days++ == 0) first = walk.days[t];
+    }
+    if (days == 0) continue;
+    assets.push_back(fmt::format("{} (on {}{})", walk.assets[i].code, to_string(first),
+                                 days == 1 ? "" : fmt::format(" and {} more days", days - 1)));
+  }
+  if (assets.empty()) return std::nullopt;
+  return Notice({},
+                fmt::format("Orders decided when nothing is known to have been traded for {} days pay no impact: {}",
+                            trailing_rows, fmt::join(assets, ", ")),
+                {{Means::prices, "Give volumes"}, {Means::costs, "leave the impact out"}});
 }
 
 void check_for_splits(const Universe& universe, const Settings& settings, Day from) {

@@ -2,8 +2,10 @@
 // The prices that a study's rehearsals walk through: raw ones with their splits and dividends where the study has
 // actions.
 
+#include <optional>
 #include <vector>
 
+#include "inchtide/base/costs.hpp"
 #include "inchtide/prices/actions.hpp"
 #include "inchtide/study/universe.hpp"
 
@@ -20,9 +22,15 @@ namespace inchtide {
 [[nodiscard]] std::vector<CorporateAction> actions_to_walk(const Universe& universe, const Sources& sources,
                                                            const PriceTable& walk);
 
-// Money traded a row of the walk and asset, by close and volume; a hole where a day has none.
-// @throws InputError naming an asset without volumes
-[[nodiscard]] Eigen::MatrixXd traded_to_walk(const Universe& universe, const PriceTable& walk);
+// Money traded a row of the walk and asset, by close and volume; a hole where a day has none, or an asset no impact.
+// @throws InputError naming an asset with impact and without volumes
+[[nodiscard]] Eigen::MatrixXd traded_to_walk(const Universe& universe, const PriceTable& walk,
+                                             const std::vector<AssetCosts>& costs);
+
+// Says which orders from a row on cannot pay their impact, as nothing is known to have been traded for so long.
+[[nodiscard]] std::optional<Notice> notice_of_unknown_impact(const PriceTable& walk, const Eigen::MatrixXd& traded,
+                                                             const std::vector<AssetCosts>& costs,
+                                                             std::size_t first_row);
 
 // Closes without actions that move like a split would make or lose money that nobody did.
 // @throws InputError naming the first, unless the settings say that its move is real

@@ -191,7 +191,10 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
     const auto first = std::size_t(std::ranges::lower_bound(all.days, walk.days.front()) - all.days.begin());
     how.first_row = std::min(first, trailing_rows);
     table = all.between(all.days[first - how.first_row], std::nullopt);
-    how.traded_value = traded_to_walk(universe, table);
+    how.traded_value = traded_to_walk(universe, table, plan.terms.costs);
+    if (auto unknown = notice_of_unknown_impact(table, how.traded_value, plan.terms.costs, how.first_row)) {
+      warnings.push_back(std::move(*unknown));
+    }
   }
   how.actions = actions_to_walk(universe, sources, table);
   if (!settings.start_from_current) return;

@@ -231,6 +231,20 @@ TEST(Orders, ImpactHangsOnDaysOfWhatIsTradedNotOfTheBenchmark) {
   EXPECT_NEAR(order->cost.impact, 0.3 * sd * std::sqrt(order->value / money) * order->value, 1e-9);
 }
 
+TEST(Orders, ImpactNeedsVolumesOfWhatPaysItAlone) {
+  Held held;
+  held.settings.costs = {CostClass::parse("0bp", ""), {"TIDEMILL"}};
+  held.settings.costs[1].buy.impact = held.settings.costs[1].sell.impact = 0.3;
+  auto& volumes = held.sources.bars[0].of(PriceField::volume);
+  volumes.assign(150, 400);
+  for (const auto& order : held.to(0.5, 0.5).orders) EXPECT_EQ(order.cost.impact > 0, order.asset == "TIDEMILL");
+  std::fill(volumes.end() - 20, volumes.end(), 0.0);
+  EXPECT_GT(held.to(0.5, 0.5).cost.impact, 0) << "of the one day that is left";
+  std::fill(volumes.end() - 21, volumes.end(), 0.0);
+  EXPECT_THAT(message_of([&] { (void)held.to(0.5, 0.5); }),
+              HasSubstr("TIDEMILL: nothing is known to have been traded in the 21 days up to 2023-11-17"));
+}
+
 TEST(Orders, ACloseBelowOneIsAPrice) {
   Held held;
   held.sources.bars[0].of(PriceField::close).back() = 0.5;

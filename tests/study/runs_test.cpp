@@ -285,6 +285,33 @@ TEST(StudyRuns, ImpactHangsOnVolumes) {
   }
 }
 
+TEST(StudyRuns, ImpactNeedsVolumesOfWhatPaysItAlone) {
+  Rehearsed one;
+  one.settings.aims = {Aim::parse("equal", "")};
+  one.settings.costs = {CostClass::parse("20bp", ""), {"KELPFARM"}};
+  one.settings.costs[1].buy.impact = one.settings.costs[1].sell.impact = 0.5;
+  auto& bars = one.sources.bars[1];
+  for (double close : bars.of(PriceField::close)) bars.of(PriceField::volume).push_back(1e6 / close);
+  const auto runs = one.runs();
+  for (const auto& trade : runs.all.front().trades) {
+    for (const auto& order : trade.orders) {
+      const bool pays = runs.all.front().assets[std::size_t(order.asset)] == "KELPFARM";
+      EXPECT_EQ(order.cost.impact > 0, pays);
+      EXPECT_GT(order.cost.commission, 0);
+    }
+  }
+  EXPECT_THAT(texts_of(runs.warnings), testing::Not(Contains(HasSubstr("pay no impact"))));
+  // Nothing is known to be traded over a summer: on its 21st day nothing is left that impact could hang on.
+  const auto begin = std::ranges::lower_bound(bars.days, day("2022-06-01")) - bars.days.begin();
+  const auto end = std::ranges::lower_bound(bars.days, day("2022-09-01")) - bars.days.begin();
+  for (auto t = begin; t < end; ++t) bars.of(PriceField::volume)[std::size_t(t)] = 0;
+  EXPECT_THAT(
+      texts_of(one.runs().warnings),
+      Contains("Orders decided when nothing is known to have been traded for 21 days pay no impact: KELPFARM (on " +
+               to_string(bars.days[std::size_t(begin) + 20]) + " and " + std::to_string(end - begin - 21) +
+               " more days). Give volumes, or leave the impact out"));
+}
+
 TEST(StudyRuns, WhatHasNoReturnToWeighAgainstCostsIsPassedOver) {
   Rehearsed one;
   one.settings.aims = {Aim::parse("equal", ""), Aim::parse("maximum-sharpe", "")};

@@ -97,7 +97,8 @@ struct INCHTIDE_API RehearsalOptions {
   std::vector<AssetEnd> ends = {};
   std::vector<CorporateAction> actions = {};  ///< of raw closes
   double withholding = 0;                     ///< of dividends
-  Eigen::MatrixXd traded_value = {};          ///< money a row and asset, for the impact; empty where none has one
+  Eigen::MatrixXd traded_value = {};          ///< money a row and asset, for the impact, which is none where 21 rows
+                                              ///< have none; empty where no asset has impact
   std::optional<double> rows_per_year = {};   ///< as measured where it isn't given
   bool track_targets = true;                  ///< what drift does to risk is measured; it takes a division a price
   bool keep_weights = false;                  ///< the weights of every row are kept
