@@ -2,9 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <memory>
+#include <set>
 
 #include "hosts.hpp"
 #include "inchtide/base/errors.hpp"
@@ -154,6 +156,25 @@ std::optional<CellLuck> luck_of_grid(const CellRunner& runner, const exchange::R
   }
 }
 
+/// Of the universe, and once of the walk from each start.
+std::vector<Notice> warnings_of(const CellRunner& runner, const std::vector<std::size_t>& cells) {
+  auto warnings = runner.universe().warnings;
+  std::set<Day> starts;
+  for (const auto index : cells) {
+    const auto cell = runner.grid().cell(index);
+    if (!starts.insert(cell.start).second) continue;
+    try {
+      for (auto& notice : runner.warnings(cell)) {
+        const auto is_known = [&](const Notice& known) { return known.text() == notice.text(); };
+        if (std::ranges::none_of(warnings, is_known)) warnings.push_back(std::move(notice));
+      }
+    } catch (const InputError&) {  // its cells say why
+      continue;
+    }
+  }
+  return warnings;
+}
+
 }  // namespace
 
 report::Chapter rehearse_grid(const Options& options) {
@@ -168,7 +189,7 @@ report::Chapter rehearse_grid(const Options& options) {
   if (cells.empty()) throw WrongUsage("--part", "the grid has fewer cells than parts", Remedy("Make fewer parts"));
   const auto wanted = cells_to_run(grid, *store, cells);
   run_cells(runner, *store, wanted, options);
-  auto warnings = runner.universe().warnings;
+  auto warnings = warnings_of(runner, cells);
   const auto given = sources.given.size() + mandate.settings.mixes.size();
   if (given > 0) {
     warnings.push_back(fmt::format("{} of given weights or mixed from others {} no aims: the grid has no cells of them",

@@ -42,7 +42,7 @@ struct CellRunner::Shared {
     }
 
     Settings settings;
-    std::vector<Notice> told;  // of a single run
+    std::vector<Notice> told;  // of the walk
     Basis basis;
     /// What cells of other levels of costs share.
     [[nodiscard]] std::shared_ptr<const OneAtLevels> levels_of(const GridCell& cell,
@@ -149,6 +149,12 @@ const Universe& CellRunner::universe() const {
 
 double CellRunner::risk_free(const GridCell& cell) const {
   return shared_->block_for(cell, grid_.settings())->basis.risk_free;
+}
+
+std::vector<Notice> CellRunner::warnings(const GridCell& cell) const {
+  auto told = shared_->block_for(cell, grid_.settings())->told;
+  std::erase_if(told, [&](const Notice& one) { return one.where.asset == universe().benchmark; });  // no cell has it
+  return told;
 }
 
 Rehearsal CellRunner::rehearse(const GridCell& cell, const Watch& watch) const {

@@ -36,18 +36,16 @@ std::vector<Schedule> schedules_of(const Settings& settings, const PriceTable& w
   return schedules;
 }
 
-/// The benchmark's last price where it has none.
-void carry_last_column(PriceTable& walk, const std::string& benchmark, std::vector<Notice>& warnings) {
+/// Holes of the last column take the price before them; on which days.
+std::vector<Day> carry_last_column(PriceTable& walk) {
   const auto last = walk.prices.cols() - 1;
-  std::size_t carried = 0;
+  std::vector<Day> carried;
   for (Eigen::Index t = 1; t < walk.prices.rows(); ++t) {
     if (std::isfinite(walk.prices(t, last)) || !std::isfinite(walk.prices(t - 1, last))) continue;
     walk.prices(t, last) = walk.prices(t - 1, last);
-    ++carried;
+    carried.push_back(walk.days[std::size_t(t)]);
   }
-  if (carried == 0) return;
-  warnings.push_back(
-      fmt::format("{} has no price on {} of the days of the walk: its last one counts there", benchmark, carried));
+  return carried;
 }
 
 /// From the last day before the split, on which the first purchase is decided.
@@ -159,8 +157,14 @@ Basis basis_before_split(const Universe& universe, const Sources& sources, const
 PriceTable walk_of(const Universe& universe, const Settings& settings, std::vector<Notice>& warnings) {
   const auto split = split_of(settings);
   auto walk = priced_days(universe, settings);
-  if (universe.benchmark) carry_last_column(walk, *universe.benchmark, warnings);
+  const auto holes = universe.benchmark ? carry_last_column(walk) : std::vector<Day>();
   walk = from_split(walk, split);
+  const auto carried = std::ranges::count_if(holes, [&](Day day) { return day >= walk.days.front(); });
+  if (carried > 0) {
+    warnings.emplace_back(
+        Where::of_asset(*universe.benchmark),
+        fmt::format("it has no price on {} of the days of the walk, where its last one counts", carried));
+  }
   warn_of_hindsight(universe, settings, walk, warnings);
   return walk;
 }

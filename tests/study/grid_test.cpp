@@ -101,6 +101,33 @@ TEST(Grid, CellsSayHowManyAssetsTheirEstimatesLeaveOut) {
   }
 }
 
+TEST(Grid, WhatIsToBeSaidOfTheWalkIsSaidOfEachStart) {
+  ManyRuns study;
+  auto& bars = study.sources.bars[1];
+  for (const Day d : bars.days) {  // none is known to be traded in the spring of 2021
+    bars.of(PriceField::volume).push_back(d < day("2021-03-01") || d >= day("2021-06-01") ? 1000 : 0);
+  }
+  study.settings.costs.push_back({"KELPFARM"});
+  study.settings.costs[1].buy.impact = study.settings.costs[1].sell.impact = 0.5;
+  study.set("start", {"2021-01-01", "2021-07-01"});
+  const auto grid = study.grid();
+  const CellRunner runner(grid);
+  int early = 0, late = 0;
+  for (const auto index : grid.all()) {
+    const auto cell = grid.cell(index);
+    const bool is_late = cell.start == day("2021-07-01");
+    const auto said = test::texts_of(runner.warnings(cell));
+    if (is_late) {
+      EXPECT_THAT(said, testing::Not(testing::Contains(HasSubstr("pay no impact: KELPFARM"))));
+    } else {
+      EXPECT_THAT(said, testing::Contains(HasSubstr("pay no impact: KELPFARM (on 2021-03-29 and 45 more days)")));
+    }
+    ++(is_late ? late : early);
+  }
+  EXPECT_GT(early, 0);
+  EXPECT_EQ(early, late);
+}
+
 TEST(Grid, ACellIsTheSingleRunToTheLastBit) {
   ManyRuns study;
   study.set("estimator", {"sample", "bayes-stein/constant-correlation"});

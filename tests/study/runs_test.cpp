@@ -394,6 +394,18 @@ TEST(StudyRuns, ARunThatCannotBeMadeCostsNoOther) {
   EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("adjusted closes, which are no prices of a unit"));
 }
 
+TEST(StudyRuns, DaysWithoutTheBenchmarkAreCountedOnTheWalkAlone) {
+  Rehearsed one;
+  one.sources.bars.push_back(walk("HOLLIN40", 9));
+  one.settings.benchmark = "HOLLIN40";
+  const auto said = HasSubstr("HOLLIN40: it has no price on");
+  test::take_out(one.sources.bars.back(), day("2021-03-01"), day("2021-03-05"));
+  EXPECT_THAT(texts_of(one.runs().warnings), testing::Not(Contains(said)));
+  test::take_out(one.sources.bars.back(), day("2022-03-01"), day("2022-03-03"));
+  EXPECT_THAT(texts_of(one.runs().warnings),
+              Contains("HOLLIN40: it has no price on 3 of the days of the walk, where its last one counts"));
+}
+
 TEST(StudyRuns, CanBeStopped) {
   const auto sources = three();
   Settings settings;

@@ -165,6 +165,9 @@ class INCHTIDE_API CellRunner {
   [[nodiscard]] const Universe& universe() const;
   /// Fraction per year, of the estimate that a cell goes by.
   [[nodiscard]] double risk_free(const GridCell& cell) const;
+  /// What is to be said of the prices that the cell walks through: the same of all cells that start on its day.
+  /// @throws InputError where its estimate or its walk cannot be made
+  [[nodiscard]] std::vector<Notice> warnings(const GridCell& cell) const;
 
  private:
   struct Shared;
