@@ -10,6 +10,9 @@
 namespace inchtide {
 namespace {
 
+/// Letters of what is known, told one by one.
+constexpr std::size_t longest_list = 400;
+
 char lower(char c) {
   return c >= 'A' && c <= 'Z' ? char(c - 'A' + 'a') : c;
 }
@@ -75,7 +78,8 @@ std::string did_you_mean(std::string_view name, std::span<const std::string> kno
     if (std::ranges::find(each, candidate) == each.end()) each.push_back(candidate);
   }
   const bool has_commas = std::ranges::any_of(each, [](auto one) { return one.find(',') != one.npos; });
-  if (each.size() <= 24) return fmt::format("Known are: {}", fmt::join(each, has_commas ? "; " : ", "));
+  const auto list = fmt::format("{}", fmt::join(each, has_commas ? "; " : ", "));
+  if (list.size() <= longest_list) return "Known are: " + list;
   return fmt::format("Known are {} names, such as {}", each.size(), each.front());
 }
 
