@@ -1,6 +1,7 @@
 // A table as people read it: aligned columns, folded where a line would be too long.
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <functional>
@@ -19,6 +20,8 @@ constexpr std::size_t narrowest_heading = 9;
 /// Texts that give way to the rest of their table keep this many a line.
 constexpr std::size_t narrowest_text = 28;
 constexpr std::size_t gap = 2;  // between columns
+/// Names of fewer parts are read whole.
+constexpr std::size_t fewest_parts = 3;
 
 using Lines = std::vector<std::string>;
 
@@ -75,6 +78,39 @@ TextColumn column_of(const Table& table, std::size_t c, std::size_t rows) {
   column.heading = folded(heading(table.columns[c]), std::max(column.width, narrowest_heading), true);
   column.width = std::max(column.width, width_of(column.heading));
   return column;
+}
+
+Lines parts_of(const std::string& name) {
+  Lines parts;
+  for (std::size_t begin = 0, end = 0; end != name.npos; begin = end + 2) {
+    end = name.find(", ", begin);
+    parts.push_back(name.substr(begin, end == name.npos ? end : end - begin));
+  }
+  return parts;
+}
+
+/// Takes out of names of many parts, such as those of a grid's runs, what all of them share, and returns that.
+std::string take_shared_parts(TextColumn& column) {
+  std::vector<Lines> names;
+  for (const auto& cell : column.cells) names.push_back(parts_of(cell.front()));
+  if (names.size() < 2 || names.front().size() < fewest_parts) return "";
+  for (const auto& name : names) {
+    if (name.size() != names.front().size()) return "";
+  }
+  Lines shared;
+  for (auto k = names.front().size(); k-- > 0;) {
+    const auto part = names.front()[k];
+    if (!std::ranges::all_of(names, [&](const Lines& name) { return name[k] == part; })) continue;
+    shared.insert(shared.begin(), part);
+    for (auto& name : names) name.erase(name.begin() + std::ptrdiff_t(k));
+  }
+  if (shared.empty() || names.front().empty()) return "";
+  column.width = width_of(column.heading);
+  for (std::size_t r = 0; r < names.size(); ++r) {
+    column.cells[r] = {fmt::format("{}", fmt::join(names[r], ", "))};
+    column.width = std::max(column.width, width_of(column.cells[r]));
+  }
+  return fmt::format("{}", fmt::join(shared, ", "));
 }
 
 std::size_t whole_width(const std::vector<TextColumn>& columns) {
@@ -229,6 +265,10 @@ std::string to_text(const Table& whole, const SpeltMeans& spelt, const TextStyle
   const auto rows = cut ? style.rows : whole.rows.size();
   std::vector<TextColumn> columns;
   for (std::size_t c = 0; c < whole.columns.size(); ++c) columns.push_back(column_of(whole, c, rows));
+  std::string shared;
+  if (style.width > 0 && whole_width(columns) > style.width && columns.front().is_text) {
+    shared = take_shared_parts(columns.front());
+  }
   const auto blocks = laid_out(columns, style.width);
   const Writer writer(std::move(columns));
   std::string text;
@@ -237,6 +277,8 @@ std::string to_text(const Table& whole, const SpeltMeans& spelt, const TextStyle
     if (&block != &blocks.front()) text += "\n";
     text += writer.block(block, rows);
   }
+  if (!shared.empty())
+    text += note_text((cut ? "In every row that is shown: " : "In every row: ") + shared, style.width);
   if (cut) {
     const auto more = with_thousands(double(whole.rows.size() - rows));
     text += note_text(fmt::format("{} more rows{}{}", more, style.rest.empty() ? "" : ": ", style.rest), style.width);

@@ -18,6 +18,7 @@ namespace inchtide::report {
 namespace {
 
 using testing::HasSubstr;
+using testing::Not;
 using testing::StartsWith;
 
 Table sample() {
@@ -110,6 +111,31 @@ TEST(Table, LongNamesOfRowsLeaveRoomForFigures) {
             "---------------------------  -----  ------\n"
             "maximum-sharpe, quarterly     1.00    2.00\n"
             "with bands, twice the costs\n");
+}
+
+TEST(Table, WhatAllNamesShareIsSaidOnceWhereThereIsNoRoom) {
+  Table table{"x", "", {{"Run"}, {"first", Format::number2}}, {}, {"a note"}};
+  table.add({std::string("equal, 1m, 1 x costs, window all"), 1.0});
+  table.add({std::string("equal, never, 1 x costs, window 2y"), 2.0});
+  table.add({std::string("equal, never, 1 x costs, window 4y"), 3.0});
+  EXPECT_EQ(to_text(table, {}, {.width = 34}),
+            "Run               first\n"
+            "----------------  -----\n"
+            "1m, window all     1.00\n"
+            "never, window 2y   2.00\n"
+            "never, window 4y   3.00\n"
+            "  In every row: equal, 1 x costs\n"
+            "  a note\n");
+  EXPECT_THAT(to_text(table, {}, {.width = 60}), HasSubstr("equal, 1m, 1 x costs, window all     1.00\n"));
+  EXPECT_THAT(to_text(table, {}, {}), HasSubstr("equal, 1m, 1 x costs, window all     1.00\n")) << "as wide as it is";
+  EXPECT_THAT(to_text(table, {}, {.width = 34, .rows = 2}),
+              HasSubstr("In every row that is shown:\n    equal, 1 x costs\n"));
+  // One row has all in common with itself; names of other shapes, or with nothing in common, stand whole.
+  auto one = table;
+  one.rows.resize(1);
+  EXPECT_THAT(to_text(one, {}, {.width = 34}), Not(HasSubstr("In every row")));
+  table.add({std::string("cautious"), 4.0});
+  EXPECT_THAT(to_text(table, {}, {.width = 34}), Not(HasSubstr("In every row")));
 }
 
 TEST(Table, RowsThatAreCutAreCounted) {
