@@ -106,7 +106,7 @@ std::optional<Notice> notice_of_unknown_impact(const PriceTable& walk, const Eig
     }
     if (days == 0) continue;
     assets.push_back(fmt::format("{} (on {}{})", walk.assets[i].code, to_string(first),
-                                 days == 1 ? "" : fmt::format(" and {} more days", days - 1)));
+                                 days == 1 ? "" : fmt::format(" and {} more day{}", days - 1, days == 2 ? "" : "s")));
   }
   if (assets.empty()) return std::nullopt;
   return Notice({},

@@ -310,6 +310,11 @@ TEST(StudyRuns, ImpactNeedsVolumesOfWhatPaysItAlone) {
       Contains("Orders decided when nothing is known to have been traded for 21 days pay no impact: KELPFARM (on " +
                to_string(bars.days[std::size_t(begin) + 20]) + " and " + std::to_string(end - begin - 21) +
                " more days). Give volumes, or leave the impact out"));
+  for (auto t = begin + 22; t < end; ++t) bars.of(PriceField::volume)[std::size_t(t)] = 1000;
+  EXPECT_THAT(texts_of(one.runs().warnings), Contains(HasSubstr(" and 1 more day).")));
+  bars.of(PriceField::volume)[std::size_t(begin) + 21] = 1000;
+  EXPECT_THAT(texts_of(one.runs().warnings),
+              Contains(HasSubstr("(on " + to_string(bars.days[std::size_t(begin) + 20]) + ").")));
 }
 
 TEST(StudyRuns, WhatHasNoReturnToWeighAgainstCostsIsPassedOver) {
