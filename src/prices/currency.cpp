@@ -102,7 +102,7 @@ Converted convert(const PriceHistory& history, const std::string& base, const st
       carried = carried || rate->carried;
     }
     if (!known) {
-      ++converted.dropped;
+      converted.dropped.push_back(history.days[i]);
       continue;
     }
     converted.carried += carried ? 1 : 0;

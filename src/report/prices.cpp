@@ -382,9 +382,9 @@ void add_cleaning(Chapter& chapter, const Universe& universe) {
   for (const auto& c : universe.conversions) {
     notes.push_back(fmt::format(
         "{} is converted at the rate of the day, {}; for {} days the rate was carried forward, {} prices had none",
-        c.history.asset, c.path, c.carried, c.dropped));
+        c.history.asset, c.path, c.carried, c.dropped.size()));
     conversions.push_back(
-        {{"asset", c.history.asset}, {"path", c.path}, {"carried", c.carried}, {"dropped", c.dropped}});
+        {{"asset", c.history.asset}, {"path", c.path}, {"carried", c.carried}, {"dropped", c.dropped.size()}});
   }
   chapter.result["conversions"] = conversions;
   auto adjusted = Json::array();

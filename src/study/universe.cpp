@@ -40,6 +40,7 @@ class Making {
     if (purpose == Purpose::within_day) universe_.every = {1, Unit::day};
     if (purpose == Purpose::looking) universe_.every = settings_.every.value_or(universe_.every);
     if (purpose == Purpose::returns) settle_interval(universe_, settings_);
+    if (auto notice = notice_of_missing_rates(universe_, settings_)) universe_.warnings.push_back(std::move(*notice));
     if (auto notice = notice_of_the_window(universe_, settings_)) universe_.warnings.push_back(std::move(*notice));
     return std::move(universe_);
   }
@@ -295,7 +296,13 @@ std::vector<PriceHistory> Universe::own_histories() const {
 Universe universe_of(const Sources& sources, const Settings& settings, Purpose purpose) {
   auto universe = Making(sources, settings).make(purpose);
   if (purpose != Purpose::looking) {
-    if (auto notice = notice_of(findings_of(universe, settings), settings)) {
+    auto findings = findings_of(universe, settings);
+    const auto& days = universe.prices.days;
+    std::erase_if(findings, [&](const Finding& one) {  // no figure hangs on what is outside the window
+      const auto& day = one.notice.where.day;
+      return day && (*day < days.front() || *day > days.back());
+    });
+    if (auto notice = notice_of(findings, settings)) {
       universe.warnings.push_back(std::move(*notice));
     }
   }

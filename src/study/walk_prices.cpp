@@ -115,10 +115,11 @@ std::optional<Notice> notice_of_unknown_impact(const PriceTable& walk, const Eig
                 {{Means::prices, "Give volumes"}, {Means::costs, "leave the impact out"}});
 }
 
-void check_for_splits(const Universe& universe, const Settings& settings, Day from) {
+void check_for_splits(const Universe& universe, const Settings& settings, const PriceTable& walk) {
   for (const auto& finding : findings_of(universe, settings)) {
     const auto& where = finding.notice.where;
-    if (finding.kind != "split" || finding.severity != Severity::warning || !where.day || *where.day <= from) continue;
+    if (finding.kind != "split" || finding.severity != Severity::warning || !where.day) continue;
+    if (*where.day <= walk.days.front() || *where.day > walk.days.back()) continue;
     if (!find_name(where.asset, universe.assets) || find_name(where.asset, settings.real_moves)) continue;
     throw InputError(Where::of_asset(where.asset),
                      fmt::format("its closes move like a split on {}, and no actions say so: a rehearsal would make or "

@@ -34,6 +34,6 @@ namespace inchtide {
 
 // Closes without actions that move like a split would make or lose money that nobody did.
 // @throws InputError naming the first, unless the settings say that its move is real
-void check_for_splits(const Universe& universe, const Settings& settings, Day from);
+void check_for_splits(const Universe& universe, const Settings& settings, const PriceTable& walk);
 
 }  // namespace inchtide

@@ -174,7 +174,7 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
     : walk(walk_of(universe, settings, warnings)),
       table(walk.only(universe.assets)),
       schedules(schedules_of(settings, walk, warnings)) {
-  check_for_splits(universe, settings, walk.days.front());
+  check_for_splits(universe, settings, walk);
   how.wealth = wealth_of(basis, settings);
   how.delay = settings.delay;
   how.risk_free = basis.risk_free;

@@ -1,6 +1,7 @@
 #include "study/window.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <chrono>
@@ -47,12 +48,47 @@ PriceTable shortened(const Universe& universe, const Settings& settings) {
 }
 
 // A history's first and last day, within what was asked for.
-std::pair<Day, Day> bounded(const PriceHistory& history, const Settings& settings) {
-  return {std::max(history.days.front(), settings.from.value_or(history.days.front())),
-          std::min(history.days.back(), settings.to.value_or(history.days.back()))};
+std::pair<Day, Day> bounded(const PriceHistory& history, const std::pair<Day, Day>& asked) {
+  return {std::max(history.days.front(), asked.first), std::min(history.days.back(), asked.second)};
 }
 
 }  // namespace
+
+std::pair<Day, Day> window_asked_for(const Universe& universe, const Settings& settings) {
+  Day first = Day::max(), last = Day::min();
+  for (const auto& history : universe.own_histories()) {
+    first = std::min(first, history.days.front());
+    last = std::max(last, history.days.back());
+  }
+  for (const auto& conversion : universe.conversions) {
+    if (conversion.dropped.empty()) continue;
+    first = std::min(first, conversion.dropped.front());
+    last = std::max(last, conversion.dropped.back());
+  }
+  if (settings.trading_days) {  // so many there are, wherever some asset begins or ends
+    (settings.from ? last : first) = settings.from ? universe.prices.days.back() : universe.prices.days.front();
+  }
+  last = settings.to.value_or(last);
+  if (settings.last) first = std::max(first, settings.last->before(last));
+  return {settings.from.value_or(first), last};
+}
+
+std::optional<Notice> notice_of_missing_rates(const Universe& universe, const Settings& settings) {
+  const auto [from, to] = window_asked_for(universe, settings);
+  std::vector<std::string> assets;
+  for (const auto& conversion : universe.conversions) {
+    std::vector<Day> days = conversion.dropped;
+    std::erase_if(days, [from = from, to = to](Day day) { return day < from || day > to; });
+    if (days.empty()) continue;
+    assets.push_back(fmt::format("{} ({}, {}{})", conversion.history.asset, days.size(), to_string(days.front()),
+                                 days.size() == 1 ? "" : " to " + to_string(days.back())));
+  }
+  if (assets.empty()) return std::nullopt;
+  return Notice({},
+                fmt::format("Prices without a rate into {} of their day or the {} days before are not used: {}",
+                            universe.currency, settings.rate_carry, fmt::join(assets, ", ")),
+                {{Means::rates, "Give rates of those days"}});
+}
 
 PriceTable window_of(const Universe& universe, const Settings& settings) {
   const auto table = shortened(universe, settings);
@@ -121,10 +157,11 @@ std::optional<Notice> notice_of_the_window(const Universe& universe, const Setti
   const auto all = universe.own_histories();
   if (universe.short_histories != ShortHistories::shorten || all.size() < 2) return std::nullopt;
   // From the earliest first price to the latest last one, within what was asked for.
-  auto [first, last] = bounded(all[0], settings);
+  const auto asked = window_asked_for(universe, settings);
+  auto [first, last] = bounded(all[0], asked);
   for (const auto& history : all) {
-    first = std::min(first, bounded(history, settings).first);
-    last = std::max(last, bounded(history, settings).second);
+    first = std::min(first, bounded(history, asked).first);
+    last = std::max(last, bounded(history, asked).second);
   }
   struct Cut {
     std::chrono::days lost;
@@ -132,7 +169,7 @@ std::optional<Notice> notice_of_the_window(const Universe& universe, const Setti
   };
   std::vector<Cut> cuts;
   for (const auto& history : all) {
-    const auto [from, to] = bounded(history, settings);
+    const auto [from, to] = bounded(history, asked);
     const auto late = from - first, early = last - to;
     if (std::max(late, early) <= slack) continue;
     cuts.push_back(

@@ -166,6 +166,11 @@ TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
   one.settings.costs.clear();
   // Without actions it is refused, unless it is said to be real.
   EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("move like a split on 2022-06-01"));
+  one.settings.to = day("2022-06-01");
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("move like a split on 2022-06-01"));
+  one.settings.to = day("2022-05-31");
+  EXPECT_NO_THROW((void)one.runs()) << "a walk that ends before it knows nothing of it";
+  one.settings.to.reset();
   one.settings.real_moves = {bars.asset};
   EXPECT_LT(one.runs().all.front().growth, -0.4);
   one.settings.real_moves.clear();

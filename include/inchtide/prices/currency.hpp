@@ -31,7 +31,7 @@ struct INCHTIDE_API Converted {
   PriceHistory history;
   std::string path;         ///< how the rate was found, e.g. "MRD -> HLC" or "MRD -> USX -> HLC"
   std::size_t carried = 0;  ///< prices for which a rate was carried forward from an earlier day
-  std::size_t dropped = 0;  ///< prices left out because the last rate was older than allowed
+  std::vector<Day> dropped{};  ///< days of prices left out because the last rate was older than allowed
 };
 
 /// Converts prices into currency `base`, by a rate, its inverse, or two of them through one cross currency (the first
