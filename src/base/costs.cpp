@@ -82,8 +82,13 @@ void check_known(const std::string& name, const std::vector<std::string>& assets
                  const std::string& where) {
   if (same_name(name, "all") || find_name(name, assets) || find_name(name, tags.assets)) return;
   const auto colon = name.find(':');
-  if (colon != std::string::npos && tags.has(name.substr(0, colon), name.substr(colon + 1))) return;
-  throw InputError(where, "no asset has this code or tag", did_you_mean(name, assets));
+  if (colon == std::string::npos) throw InputError(where, "no asset has this code", did_you_mean(name, assets));
+  const auto column = name.substr(0, colon), value = name.substr(colon + 1);
+  if (tags.has(column, value)) return;
+  if (tags.columns.empty()) throw InputError(where, "there are no tags", {Means::tags, "Give a table of them"});
+  throw InputError(
+      where, "no asset has this tag",
+      find_name(column, tags.columns) ? did_you_mean(value, tags.values(column)) : did_you_mean(column, tags.columns));
 }
 
 template <typename Value>

@@ -17,4 +17,13 @@ bool Tags::has(std::string_view column, std::string_view value) const {
   return col && std::ranges::any_of(rows, [&](const auto& row) { return same_name(row[*col], value); });
 }
 
+std::vector<std::string> Tags::values(std::string_view column) const {
+  std::vector<std::string> values;
+  for (const auto& asset : assets) {
+    const auto own = value(asset, column);
+    if (own && !find_name(*own, values)) values.push_back(*own);
+  }
+  return values;
+}
+
 }  // namespace inchtide

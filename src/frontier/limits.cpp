@@ -64,15 +64,7 @@ class Lookup {
     return members;
   }
 
-  /// The values that some asset has, each once, in the order of the table.
-  std::vector<std::string> values_of(const std::string& tag) const {
-    std::vector<std::string> values;
-    for (const auto& asset : tags_.assets) {
-      const auto value = tags_.value(asset, tag);
-      if (value && !find_name(*value, values)) values.push_back(*value);
-    }
-    return values;
-  }
+  std::vector<std::string> values_of(const std::string& tag) const { return tags_.values(tag); }
 
   double figure(std::size_t asset, const std::string& tag) const {
     const auto text = tags_.value(assets_[asset], tag);

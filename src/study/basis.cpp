@@ -8,6 +8,7 @@
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "inchtide/base/percent.hpp"
 #include "inchtide/base/text.hpp"
 #include "inchtide/estimate/benchmark.hpp"
 #include "inchtide/prices/periods.hpp"
@@ -178,8 +179,41 @@ StudyReturns study_returns(const Universe& universe, const Settings& settings, s
   return result;
 }
 
-EstimateOptions methods_of(const Universe& universe, const Sources& sources, const Settings& settings) {
+namespace {
+
+/// What is said of assets that are known elsewhere but no part of this study is passed over, as limits on them are.
+void pass_over_others(EstimateOptions& methods, const Universe& universe, std::vector<Notice>& warnings) {
+  const auto outside = [&](const std::string& asset) {
+    return !find_name(asset, universe.assets) && find_name(asset, universe.known);
+  };
+  const auto pass_over = [&](const std::string& what, const std::string& asset) {
+    warnings.push_back(fmt::format("{} is passed over: {} is not among the assets", what,
+                                   universe.known[*find_name(asset, universe.known)]));
+    return true;
+  };
+  for (auto figures : {&EstimateOptions::own, &EstimateOptions::caps}) {
+    const char* kind = figures == &EstimateOptions::own ? "own" : "greatest";
+    std::erase_if(methods.*figures, [&](const auto& one) {
+      return outside(one.first) &&
+             pass_over(fmt::format("The {} expected return of {}", kind, short_percent(one.second)), one.first);
+    });
+  }
+  const bool had_views = !methods.views.empty();
+  std::erase_if(methods.views, [&](const View& view) {
+    const auto found = std::ranges::find_if(view.positions, [&](const auto& one) { return outside(one.first); });
+    return found != view.positions.end() && pass_over(fmt::format("View '{}'", view.name), found->first);
+  });
+  using Kind = ExpectedMethod::Kind;
+  const bool none_left = had_views && methods.views.empty();
+  if (none_left && methods.expected.kind == Kind::views) methods.expected.kind = Kind::implied;  // what none come to
+}
+
+}  // namespace
+
+EstimateOptions methods_of(const Universe& universe, const Sources& sources, const Settings& settings,
+                           std::vector<Notice>& warnings) {
   auto methods = settings.methods;
+  pass_over_others(methods, universe, warnings);
   methods.risk_free = settings.risk_free.value_or(0);
   if (sources.implied) methods.implied_weights = weights_for(universe.assets, *sources.implied);
   return methods;
@@ -213,7 +247,7 @@ Basis estimated_basis(const Universe& universe, const Sources& sources, const Se
   common.pairwise = false;
   auto returns = study_returns(universe, common, before);
   basis.warnings = std::move(returns.warnings);
-  basis.methods = methods_of(universe, sources, settings);
+  basis.methods = methods_of(universe, sources, settings, basis.warnings);
   basis.estimated = estimate_by(returns.assets, basis.methods, returns.benchmark);
   basis.estimate = basis.estimated.estimate;
   basis.facts.tags = universe.tags;
@@ -225,10 +259,7 @@ Basis estimated_basis(const Universe& universe, const Sources& sources, const Se
 
 Basis with_limits(Basis estimated, const Universe& universe, const Sources& sources, const Settings& settings) {
   Basis basis = std::move(estimated);
-  auto known = universe.tags.assets;
-  for (const auto& history : universe.histories) known.push_back(history.asset);
-  for (const auto& passed : universe.passed_over) known.push_back(passed.first);
-  finish(basis, sources, settings, known);
+  finish(basis, sources, settings, universe.known);
   take_held(basis, universe, sources, settings);
   const auto& estimate = basis.estimate;
   if (estimate.rows_dropped > 0) {

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <numeric>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
@@ -152,6 +153,10 @@ Basis basis_on(const Universe& universe, Sources sources, const Settings& settin
   auto then = settings;
   then.to = day;
   then.split.reset();
+  if (settings.reestimate) {  // one of an asset that isn't there yet waits for it
+    then.limits.insert(then.limits.end(), then.added_limits.begin(), then.added_limits.end());
+    then.added_limits.clear();
+  }
   if (settings.estimate_over) {
     then.last = settings.estimate_over;
     then.from.reset();
@@ -159,6 +164,13 @@ Basis basis_on(const Universe& universe, Sources sources, const Settings& settin
   }
   const auto known = known_on(universe, then, day);
   if (sources.current) keep_known(*sources.current, universe, known);
+  if (sources.implied) {  // of what there was to hold then
+    auto& weights = sources.implied->weights;
+    const double all = std::accumulate(weights.begin(), weights.end(), 0.0);
+    keep_known(*sources.implied, universe, known);
+    const double left = std::accumulate(weights.begin(), weights.end(), 0.0);
+    for (auto& weight : weights) weight *= left > 0 ? all / left : 1;
+  }
   return basis_of(known, sources, then);
 }
 

@@ -61,7 +61,7 @@ Estimation estimation_of(const Universe& universe, const Sources& sources, const
   const auto returns = study_returns(universe, common, before);
   Estimation result;
   result.warnings = returns.warnings;
-  result.methods = methods_of(universe, sources, settings);
+  result.methods = methods_of(universe, sources, settings, result.warnings);
   result.estimated = estimate_by(returns.assets, result.methods, returns.benchmark);
   if (options.bands) {
     auto bands = *options.bands;

@@ -101,13 +101,20 @@ class Making {
       known.push_back(asset);
       if (is_benchmark(asset)) throw InputError(why);
     }
-    const auto check = [](const std::string& code, const std::vector<std::string>& codes, const char* where) {
+    const auto check = [](const std::string& code, const std::vector<std::string>& codes, const Where& where) {
       if (!find_name(code, codes)) {
         throw InputError(where, fmt::format("no prices of '{}'", code), did_you_mean(code, codes));
       }
     };
     for (const auto& code : settings_.assets) check(code, known, "assets");
     if (settings_.benchmark) check(*settings_.benchmark, codes_, "benchmark");
+    for (const auto& asset : sources_.tags.assets) {
+      if (!find_name(asset, known)) known.push_back(asset);
+    }
+    for (const auto& [code, field] : settings_.fields.of_asset) check(code, known, "field of an asset");
+    for (const auto& code : settings_.real_moves) check(code, known, "real moves");
+    for (const auto& end : settings_.ends) check(end.asset, known, "end of an asset");
+    universe_.known = std::move(known);
     std::erase_if(all, [&](const PriceHistory& history) { return !is_asked_for(history.asset); });
   }
 
@@ -127,6 +134,11 @@ class Making {
       auto result = adjusted_by(history, *sources_.actions);
       history = result.history;
       universe_.adjusted.push_back(std::move(result));
+    }
+    if (universe_.adjusted.empty() && !sources_.actions->empty()) {
+      universe_.warnings.push_back({"actions",
+                                    "they change nothing: no price that is used is a raw close",
+                                    {{Means::price_field, "Use raw closes", "close"}}});
     }
   }
 

@@ -201,6 +201,11 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
     }
   }
   how.actions = actions_to_walk(universe, sources, table);
+  if (settings.withholding > 0 && how.actions.empty()) {
+    warnings.push_back({{},
+                        "Nothing is withheld from dividends, as none is paid apart from prices",
+                        {{Means::actions, "Give a file of them"}, {Means::price_field, "walk raw closes", "close"}}});
+  }
   if (!settings.start_from_current) return;
   if (basis.facts.current.size() == 0) {
     throw InputError("rehearsal", "it is to start from what is held now, which isn't known",

@@ -91,9 +91,10 @@ Eigen::VectorXd mixed_weights(const std::string& text, const std::vector<std::st
       any = true;
     }
     if (!any) {
-      throw InputError(
-          place, fmt::format("no asset is in '{}'", name),
-          by_tag ? std::string("Write a tag and a value that some asset has") : did_you_mean(value, assets));
+      throw InputError(place, fmt::format("no asset is in '{}'", name),
+                       !by_tag                        ? did_you_mean(value, assets)
+                       : find_name(tag, tags.columns) ? did_you_mean(value, tags.values(tag))
+                                                      : did_you_mean(tag, tags.columns));
     }
   }
   if (const double sum = std::accumulate(shares.begin(), shares.end(), 0.0); std::abs(sum - 1) > same_budget) {

@@ -86,6 +86,13 @@ TEST(Costs, TheNarrowestClassWins) {
 TEST(Costs, AClassThatNobodyBelongsToIsNamed) {
   EXPECT_THAT(message_of([] { asset_costs({CostClass::of("KELPFRAM", 1, 1)}, codes, {}); }),
               testing::AllOf(HasSubstr("KELPFRAM"), HasSubstr("Did you mean 'KELPFARM'?")));
+  const Tags tags{{"sector"}, codes, {{"power"}, {"food"}, {"bonds"}, {"finance"}}};
+  const auto complaint = [&](const char* name, const Tags& of) {
+    return message_of([&] { asset_costs({CostClass::of(name, 1, 1)}, codes, of); });
+  };
+  EXPECT_THAT(complaint("sector:bond", tags), HasSubstr("no asset has this tag. Did you mean 'bonds'?"));
+  EXPECT_THAT(complaint("sektor:bonds", tags), HasSubstr("Did you mean 'sector'?"));
+  EXPECT_THAT(complaint("sector:bonds", {}), HasSubstr("there are no tags"));
 }
 
 }  // namespace

@@ -157,6 +157,26 @@ TEST(StudyBasis, ABenchmarkStandsBesideLogReturnsToo) {
   EXPECT_NEAR(chosen.tracking_error.value(), 0.215, 1e-9) << "minimum variance would miss it by more";
 }
 
+TEST(StudyBasis, FiguresOfWhatIsLeftOutArePassedOverAndSaid) {
+  const auto sources = three();
+  Settings settings;
+  settings.assets = {"TIDEMILL", "KELPFARM"};
+  settings.methods.expected = ExpectedMethod::parse("views", "");
+  settings.methods.views = {View::parse("KELPFARM = 4%", "kelp", 0.5)};
+  const auto basis_by = [&] { return basis_of(universe_of(sources, settings), sources, settings); };
+  const auto plain = basis_by();
+  settings.methods.own = {{"hollbond", 0.02}};
+  settings.methods.caps = {{"hollbond", 0.03}};
+  settings.methods.views.push_back(View::parse("HOLLBOND - TIDEMILL = 1%", "bonds", 0.5));
+  const auto basis = basis_by();
+  EXPECT_EQ(basis.estimate.expected_return, plain.estimate.expected_return);
+  for (const char* said : {"The own expected return of 2% is passed over: HOLLBOND is not among the assets",
+                           "The greatest expected return of 3% is passed over: HOLLBOND is not among the assets",
+                           "View 'bonds' is passed over: HOLLBOND is not among the assets"}) {
+    EXPECT_THAT(texts_of(basis.warnings), Contains(said));
+  }
+}
+
 TEST(StudyBasis, LimitsOnWhatIsLeftOutArePassedOverAndAddedOnesAreNot) {
   const auto sources = three();
   Settings settings;

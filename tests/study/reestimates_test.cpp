@@ -162,6 +162,38 @@ TEST(StudyRuns, EstimatesAreOfWhatHasPricesAllThroughAndTheOthersAreListed) {
                                                "2022-12-30 to 2023-12-29, which choose none of it")}));
 }
 
+TEST(StudyRuns, WhatIsSaidOfAnAssetWaitsUntilItHasPrices) {
+  // One begins in the year before the second estimate. Own figures, views, limits and implied weights that name it
+  // say nothing before.
+  Rehearsed one;
+  one.sources.bars.push_back(walk("MARROWSH", 4, day("2021-12-01")));
+  one.settings.short_histories = ShortHistories::keep;
+  one.settings.align = AlignPolicy::parse("any", "here");
+  one.settings.aims = {Aim::parse("utility=4", "")};
+  one.settings.reestimate = Schedule::parse("1y", "");
+  one.settings.estimate_over = Interval::parse("1y", "");
+  one.settings.methods.expected = ExpectedMethod::parse("views", "");
+  one.settings.every = Interval{1, Unit::week};
+  auto without = one;
+  without.sources.bars.pop_back();
+  without.settings.methods.expected = ExpectedMethod::parse("implied", "");
+  one.settings.methods.own = {{"marrowsh", 0.3}};
+  one.settings.methods.caps = {{"marrowsh", 0.4}};
+  one.settings.methods.views = {View::parse("MARROWSH - TIDEMILL = 5%", "ahead", 0.5)};
+  one.settings.added_limits = {Limit::parse("10% <= MARROWSH <= 20%")};
+  one.sources.implied = WeightList{"all", {"TIDEMILL", "KELPFARM", "HOLLBOND", "MARROWSH"}, {0.4, 0.2, 0.2, 0.2}};
+  without.sources.implied = WeightList{"all", {"TIDEMILL", "KELPFARM", "HOLLBOND"}, {0.5, 0.25, 0.25}};
+  const auto run = one.runs().all.front();
+  EXPECT_FALSE(run.marked);
+  ASSERT_EQ(run.targets.size(), 3u);
+  EXPECT_LT((run.targets[0].head(3) - without.runs().all.front().targets[0]).cwiseAbs().maxCoeff(), 1e-9);
+  EXPECT_EQ(run.targets[0][3], 0);
+  EXPECT_NEAR(run.targets[1][3], 0.2, 1e-9) << "at its limit, for its own figure";
+  // A code that nobody knows is an error.
+  one.settings.methods.own = {{"nobody", 0.3}};
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("no asset has this code"));
+}
+
 TEST(StudyRuns, SayWhereTargetsStayedAsTheyWere) {
   // The limit on volatility can be met at first; then every asset leaps up and down.
   Rehearsed one;

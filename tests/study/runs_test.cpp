@@ -22,6 +22,7 @@ using testing::Contains;
 using testing::ElementsAre;
 using testing::HasSubstr;
 using testing::IsEmpty;
+using testing::Not;
 
 TEST(StudyRuns, NeedASplitWithPricesOnBothSides) {
   const auto sources = three();
@@ -177,6 +178,11 @@ TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
   one.sources.actions = {{bars.asset, day("2022-06-01"), 2, 0},
                          {bars.asset, day("2023-03-01"), 1, 0.5, day("2023-04-03")}};
   one.settings.withholding = 0.2;
+  EXPECT_THAT(texts_of(one.runs().warnings), Not(Contains(HasSubstr("Nothing is withheld"))));
+  auto without = one;
+  without.sources.actions.reset();
+  without.settings.real_moves = {bars.asset};
+  EXPECT_THAT(texts_of(without.runs().warnings), Contains(HasSubstr("Nothing is withheld from dividends")));
   one.settings.lots = {{"all", 1}};
   const auto run = one.runs().all.front();
   EXPECT_EQ(run.end.units[0], 50'000);

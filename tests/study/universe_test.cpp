@@ -171,6 +171,39 @@ TEST(StudyUniverse, PricesWithoutARateAreSaidWhereTheyWereAskedFor) {
   EXPECT_THAT(said(), Not(Contains(HasSubstr("without a rate"))));
 }
 
+TEST(StudyUniverse, CodesThatNothingHasAreRefusedWhereverTheyStand) {
+  const auto sources = three();
+  const auto complaint = [&](auto set) {
+    Settings settings;
+    set(settings);
+    return message_of([&] { (void)universe_of(sources, settings); });
+  };
+  EXPECT_THAT(complaint([](Settings& s) { s.fields.of_asset["tidemil"] = PriceField::close; }),
+              HasSubstr("field of an asset: no prices of 'tidemil'. Did you mean 'TIDEMILL'?"));
+  EXPECT_THAT(complaint([](Settings& s) { s.real_moves = {"KELPFRM"}; }), HasSubstr("Did you mean 'KELPFARM'?"));
+  EXPECT_THAT(complaint([](Settings& s) {
+                s.ends = {{"HOLBOND", day("2023-06-30")}};
+              }),
+              HasSubstr("end of an asset: no prices of 'HOLBOND'. Did you mean 'HOLLBOND'?"));
+  // Those of assets that the study leaves out are none.
+  EXPECT_EQ(complaint([](Settings& s) {
+              s.assets = {"TIDEMILL"};
+              s.fields.of_asset["kelpfarm"] = PriceField::close;
+              s.real_moves = {"KELPFARM"};
+              s.ends = {{"KELPFARM", day("2023-06-30")}};
+            }),
+            "nothing was thrown");
+}
+
+TEST(StudyUniverse, ActionsThatNoPriceTakesAreSaid) {
+  auto sources = three();
+  sources.actions = {{"TIDEMILL", day("2020-01-06"), 1, 0.5}};
+  const auto said = [&] { return texts_of(universe_of(sources, {}).warnings); };
+  EXPECT_THAT(said(), Not(Contains(HasSubstr("change nothing"))));
+  for (auto& bars : sources.bars) bars.of(PriceField::adjusted_close) = bars.of(PriceField::close);
+  EXPECT_THAT(said(), Contains(HasSubstr("actions: they change nothing: no price that is used is a raw close")));
+}
+
 TEST(StudyUniverse, AWindowOfAPeriodBeginsWithTheEndOfTheOneBefore) {
   // Where one month alone has ended, that is before the first price.
   Sources sources;

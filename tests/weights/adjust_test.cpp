@@ -86,7 +86,8 @@ TEST(Mixes, AreEqualWithinEachPart) {
   };
   EXPECT_THAT(complaint("sector:bonds=40%"), HasSubstr("its parts sum to 40%"));
   EXPECT_THAT(complaint("sector:bonds=40%, HOLLBOND=60%"), HasSubstr("HOLLBOND is in two parts"));
-  EXPECT_THAT(complaint("sector:bond=40%, rest=60%"), HasSubstr("no asset is in 'sector:bond'"));
+  EXPECT_THAT(complaint("sector:bond=40%, rest=60%"), HasSubstr("no asset is in 'sector:bond'. Did you mean 'bonds'?"));
+  EXPECT_THAT(complaint("sectr:bonds=40%, rest=60%"), HasSubstr("Did you mean 'sector'?"));
   EXPECT_THAT(complaint("HOLBOND=40%, rest=60%"), HasSubstr("Did you mean 'HOLLBOND'?"));
   EXPECT_THAT(complaint("sector:bonds, rest=60%"), HasSubstr("'sector:bonds' has no weight"));
   EXPECT_THAT(complaint("sector:bonds=40, rest=60%"), HasSubstr("%"));

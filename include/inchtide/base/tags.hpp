@@ -28,6 +28,9 @@ struct INCHTIDE_API Tags {
 
   /// True when some asset has `value` in `column`.
   [[nodiscard]] bool has(std::string_view column, std::string_view value) const;
+
+  /// The values that some asset has, each once, in the order of the table.
+  [[nodiscard]] std::vector<std::string> values(std::string_view column) const;
 };
 
 }  // namespace inchtide

@@ -54,8 +54,10 @@ struct INCHTIDE_API StudyReturns {
                                                   const Settings& settings, std::vector<Notice>& warnings);
 
 /// The methods of a study, with its risk-free rate and the weights whose returns are implied.
+/// @param warnings says which own figures, caps and views are passed over, as they are of assets that are known but
+///                 none of the universe's
 [[nodiscard]] INCHTIDE_API EstimateOptions methods_of(const Universe& universe, const Sources& sources,
-                                                      const Settings& settings);
+                                                      const Settings& settings, std::vector<Notice>& warnings);
 
 struct INCHTIDE_API Basis {
   Estimate estimate;          ///< of simple returns

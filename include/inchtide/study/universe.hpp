@@ -51,6 +51,7 @@ struct INCHTIDE_API Universe {
   int rate_carry = 0;
   std::vector<Converted> conversions;                       ///< what was converted
   std::vector<Adjusted> adjusted;                           ///< what actions were worked into
+  std::vector<std::string> known;                           ///< codes that have prices or tags, of use or not
   std::vector<std::string> left_out;                        ///< priced in another currency, without rates
   std::vector<std::pair<std::string, Notice>> passed_over;  ///< assets of no use, and why
   ShortHistories short_histories = ShortHistories::shorten;
