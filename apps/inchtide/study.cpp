@@ -40,19 +40,25 @@ void take_grid(Settings& settings, const Options& options) {
   if (typed("--window")) axes.windows.clear();
   if (typed("--delay")) axes.delays.clear();
   if (typed("--split")) axes.starts.clear();
+  std::vector<std::string> axes_typed;
   for (const auto& text : options.grid) {
     if (text.empty()) continue;  // of the mandate
     const auto sign = text.find('=');
     if (sign == std::string::npos) {
       throw WrongUsage("--grid", fmt::format("'{}' is no axis with values", text), "Write it like schedule=1m,1q");
     }
+    const auto axis = text.substr(0, sign);
+    if (find_name(axis, axes_typed)) {
+      throw WrongUsage("--grid", fmt::format("the axis {} is there twice", axis), "Give all its values in one list");
+    }
+    axes_typed.push_back(axis);
     std::vector<std::string> values;
     for (std::size_t begin = sign + 1; begin < text.size();) {
       const auto end = std::min(text.find(',', begin), text.size());
       if (end > begin) values.push_back(text.substr(begin, end - begin));
       begin = end + 1;
     }
-    take_axis(settings, axes, text.substr(0, sign), values, "--grid");
+    take_axis(settings, axes, axis, values, "--grid");
   }
 }
 

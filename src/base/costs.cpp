@@ -113,12 +113,65 @@ void lay_over(SideCosts& side, const SideClass& above) {
   lay_over(side.impact, above.impact);
 }
 
+[[noreturn]] void refuse_both(const std::string& asset, const std::string& first, const std::string& second,
+                              const std::string& what) {
+  const bool same = same_name(first, second);
+  throw InputError(Where::of_asset(asset),
+                   same ? fmt::format("'{}' sets its {} twice, and not alike", first, what)
+                        : fmt::format("'{}' and '{}' both set its {}, and not alike", first, second, what),
+                   same ? "Leave one of them out" : "Leave one of them out, or set it for the asset itself");
+}
+
+using Fitting = std::vector<std::pair<Fit, const CostClass*>>;  // the narrowest last
+
+/// That the narrowest of the classes which set a part set it alike.
+template <typename Part>
+void check_alike(const std::string& asset, const Fitting& fitting, const char* what, Part part) {
+  const std::pair<Fit, const CostClass*>* narrowest = nullptr;
+  const CostClass* other = nullptr;  // of the same kind, and not alike
+  for (const auto& entry : fitting) {
+    const auto figure = part(*entry.second);
+    if (!figure) continue;
+    if (narrowest == nullptr || narrowest->first != entry.first) {
+      narrowest = &entry;
+      other = nullptr;
+    } else if (part(*narrowest->second) != figure) {
+      other = entry.second;
+    }
+  }
+  if (other != nullptr) refuse_both(asset, narrowest->second->applies_to, other->applies_to, what);
+}
+
+void check_alike(const std::string& asset, const Fitting& fitting) {
+  constexpr std::pair<std::optional<double> SideClass::*, const char*> parts[] = {
+      {&SideClass::fee, "fee"},
+      {&SideClass::least, "least commission"},
+      {&SideClass::most, "largest commission"},
+      {&SideClass::half_spread_bps, "half-spread"},
+      {&SideClass::stamp_duty_bps, "stamp duty"},
+      {&SideClass::conversion_bps, "conversion"},
+      {&SideClass::impact, "impact"}};
+  for (auto side : {&CostClass::buy, &CostClass::sell}) {
+    for (const auto& [part, name] : parts) {
+      check_alike(asset, fitting, name, [&, part = part](const CostClass& c) { return (c.*side).*part; });
+    }
+    check_alike(asset, fitting, "commission", [&](const CostClass& c) {
+      const auto& one = c.*side;
+      return one.bps && !one.tiers ? std::optional(std::vector<CommissionTier>{{0, *one.bps * basis_point}}) : one.tiers;
+    });
+    check_alike(asset, fitting, "commission of the whole", [&](const CostClass& c) { return (c.*side).whole; });
+  }
+  check_alike(asset, fitting, "holding fee", [](const CostClass& c) { return c.custody_bps; });
+  check_alike(asset, fitting, "borrowing fee", [](const CostClass& c) { return c.borrowing_bps; });
+}
+
 AssetCosts costs_of(const std::string& asset, const std::vector<CostClass>& classes, const Tags& tags) {
-  std::vector<std::pair<Fit, const CostClass*>> fitting;
+  Fitting fitting;
   for (const auto& cost : classes) {
     if (const auto fit = fit_of(cost.applies_to, asset, tags); fit != Fit::none) fitting.emplace_back(fit, &cost);
   }
   std::ranges::stable_sort(fitting, {}, [](const auto& entry) { return entry.first; });
+  check_alike(asset, fitting);
   AssetCosts costs;
   for (const auto& entry : fitting) {
     lay_over(costs.buy, entry.second->buy);
@@ -278,12 +331,20 @@ std::vector<double> by_class(const std::vector<std::pair<std::string, double>>& 
   std::vector<double> figures(assets.size(), otherwise);
   for (std::size_t i = 0; i < assets.size(); ++i) {
     Fit best = Fit::none;
+    const std::string *by = nullptr, *other = nullptr;
     for (const auto& [name, figure] : classes) {
       const auto fit = fit_of(name, assets[i], tags);
       if (fit == Fit::none || fit < best) continue;
-      best = fit;
-      figures[i] = figure;
+      if (fit > best) {
+        best = fit;
+        by = &name;
+        other = nullptr;
+        figures[i] = figure;
+      } else if (figure != figures[i]) {
+        other = &name;
+      }
     }
+    if (other != nullptr) refuse_both(assets[i], *by, *other, "figure");
   }
   return figures;
 }

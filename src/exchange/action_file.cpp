@@ -14,6 +14,28 @@ double split_in(std::string_view text, const CsvStyle& style, const std::functio
   return style.figure(text.substr(0, colon), place) / old_shares;
 }
 
+/// A day may have several dividends, but neither two splits nor a row twice.
+class ByDay {
+ public:
+  void add(const CorporateAction& action, const std::function<Where()>& place) {
+    auto& same_day = known_[{lower_name(action.asset), action.ex_day}];
+    for (const auto& other : same_day) {
+      const bool two_splits = other.split != 1 && action.split != 1;
+      const bool same =
+          other.split == action.split && other.dividend == action.dividend && other.pay_day == action.pay_day;
+      if (!two_splits && !same) continue;
+      throw InputError(place(),
+                       fmt::format("{} has {} on {}", action.asset, two_splits ? "two splits" : "the same action twice",
+                                   to_string(action.ex_day)),
+                       two_splits ? "Keep one a day" : "Keep one; dividends that are equal add up in one row");
+    }
+    same_day.push_back(action);
+  }
+
+ private:
+  std::map<std::pair<std::string, Day>, std::vector<CorporateAction>> known_;
+};
+
 }  // namespace
 
 namespace fs = std::filesystem;
@@ -23,6 +45,7 @@ std::vector<CorporateAction> read_actions(const fs::path& path, const CsvStyle& 
   std::vector<std::string> header;
   std::size_t asset = 0, date = 0;
   std::optional<std::size_t> split, dividend, pay_day;
+  ByDay by_day;
   const auto read_header = [&](CsvRow row) {
     header = texts(row);
     check_headings_differ(path, header);
@@ -58,6 +81,7 @@ std::vector<CorporateAction> read_actions(const fs::path& path, const CsvStyle& 
     if (!(action.dividend >= 0)) {
       throw InputError(place(*dividend)(), "the dividend is negative", "Give the cash for one share");
     }
+    by_day.add(action, place(date));
     actions.push_back(std::move(action));
   };
   read_csv(path, read_header, read_row);

@@ -21,8 +21,8 @@ const std::vector<Declaration>& declarations() {
     for (const auto& [topic, part] : parts) {
       for (auto declaration : part) {
         declaration.topic = topic;
-        const bool commas =
-            declaration.option == "--assets" || declaration.option == "--field" || declaration.option == "--own";
+        constexpr const char* with_commas[] = {"--assets", "--field", "--own", "--real-moves"};
+        const bool commas = std::ranges::find(with_commas, declaration.option) != std::end(with_commas);
         declaration.between = commas ? ',' : '\0';
         list.push_back(std::move(declaration));
       }

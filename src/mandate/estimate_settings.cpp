@@ -14,10 +14,9 @@ namespace inchtide {
 namespace {
 
 void take_own(Mandate& mandate, const Given& given) {
-  for (const auto& text : given.texts) {
-    const auto [asset, figure] = of_an_asset(text);
+  for (const auto& [asset, figure] : by_asset(given)) {
     if (asset.empty()) {
-      throw InputError(given.where, fmt::format("'{}' names no figure", excerpt(text)), "Write it like KELPFARM=6%");
+      throw InputError(given.where, fmt::format("'{}' names no figure", excerpt(figure)), "Write it like KELPFARM=6%");
     }
     mandate.settings.methods.own[asset] = fraction_from_percent(figure, given.where);
   }

@@ -148,6 +148,22 @@ void check_needed(const std::vector<FileSetting>& settings) {
   }
 }
 
+/// Refuses what is there twice but for capitals: codes, tags and names are the same in either.
+void check_spelled_once(const std::vector<FileSetting>& settings) {
+  std::map<Path, const FileSetting*> seen;
+  for (const auto& setting : settings) {
+    auto path = setting.path;
+    for (auto& part : path) part = lower_name(part);
+    const auto [before, is_new] = seen.emplace(std::move(path), &setting);
+    if (is_new) continue;
+    throw InputError(
+        setting.where,
+        fmt::format("it is there already as '{}'{}", before->second->key(),
+                    before->second->where.line > 0 ? fmt::format(", in line {}", before->second->where.line) : ""),
+        "Capitals make no difference: keep one");
+  }
+}
+
 /// Tables in the order of the file, grids after what they may name; within one, its keys in the order of the
 /// declarations.
 std::vector<const FileSetting*> in_order(const std::vector<FileSetting>& settings) {
@@ -181,6 +197,7 @@ Mandate mandate_in(const std::string& text, const std::filesystem::path& path) {
   const auto settings = exchange::settings_in(text, path.string());
   for (const auto& setting : settings) check(setting);
   check_needed(settings);
+  check_spelled_once(settings);
   Mandate mandate;
   for (const auto& setting : settings) {  // a provider is one even where nothing is said of it
     const bool provider = setting.path.size() == 2 && setting.path[0] == "providers";

@@ -83,6 +83,22 @@ std::pair<std::string, std::string> of_an_asset(const std::string& text) {
   return {lower_name(text.substr(0, equals)), text.substr(equals + 1)};
 }
 
+std::vector<std::pair<std::string, std::string>> by_asset(const Given& given) {
+  std::vector<std::pair<std::string, std::string>> all;
+  for (const auto& text : given.texts) {
+    auto one = of_an_asset(text);
+    const auto before = std::ranges::find(all, one.first, &std::pair<std::string, std::string>::first);
+    if (before != all.end()) {
+      const auto whose = one.first.empty() ? "all assets" : text.substr(0, one.first.size());
+      throw InputError(given.where,
+                       fmt::format("it is given twice for {}: {} and {}", whose, before->second, one.second),
+                       "Leave one of them out");
+    }
+    all.push_back(std::move(one));
+  }
+  return all;
+}
+
 Take path_to(std::optional<std::filesystem::path> Mandate::*target) {
   return [target](Mandate& mandate, const Given& given) { mandate.*target = given.folder / given.text(); };
 }

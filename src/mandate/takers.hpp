@@ -43,6 +43,8 @@ std::size_t choice_in(const Given& given, const std::vector<std::string>& words)
 PriceField field_in(const Given& given, const std::string& text);
 // `KELPFARM=6%`, cut at the sign; the first part empty without one.
 std::pair<std::string, std::string> of_an_asset(const std::string& text);
+// `KELPFARM=6%, TIDEMILL=7%`, each part as above. Throws where an asset, or what is for all, comes twice.
+std::vector<std::pair<std::string, std::string>> by_asset(const Given& given);
 Take path_to(std::optional<std::filesystem::path> Mandate::*target);
 Day day_in(const Given& given);
 Interval interval_in(const Given& given);

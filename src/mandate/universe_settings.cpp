@@ -192,10 +192,7 @@ Declarations of_the_universe() {
        "close",
        {Step::universe},
        [](Mandate& mandate, const Given& given) {
-         for (const auto& text : given.texts) {
-           const auto [asset, field] = of_an_asset(text);
-           take_field(mandate, given, asset, field);
-         }
+         for (const auto& [asset, field] : by_asset(given)) take_field(mandate, given, asset, field);
        },
        Means::price_field},
       {"universe.fields.*",

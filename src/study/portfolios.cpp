@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <exception>
 #include <utility>
@@ -29,19 +30,31 @@ class Choosing {
   Choosing(const Basis& basis, const Settings& settings, const PatienceOfAnAim& patience)
       : basis_(basis), settings_(settings), patience_(patience) {}
 
-  void by(const std::vector<Aim>& aims) {
-    if (aims.empty()) return;
+  void by(const std::vector<Aim>& asked) {
+    if (asked.empty()) return;
+    std::vector<Aim> aims, twice;
+    for (const auto& aim : asked) {
+      (std::ranges::find(aims, aim) == aims.end() ? aims : twice).push_back(aim);
+    }
     auto before_costs = basis_.facts;  // which are known all the same
     before_costs.costs_count = false;
     const auto frontier = trace_frontier(basis_.estimate, basis_.limits, before_costs);
     for (const auto& aim : aims) {
       add(aim.text(), aim, [&] { return choose(frontier, aim, basis_.risk_free, options()); });
     }
+    for (const auto& aim : twice) {
+      const auto found = std::ranges::find(chosen_.all, std::optional(aim), &Allocation::aim);
+      if (found != chosen_.all.end()) found->notes.push_back("Asked for more than once, and chosen once");
+    }
     if (settings_.after_costs) after_costs(aims);
   }
 
   void given(const Eigen::VectorXd& weights, const std::string& name) {
-    chosen_.all.push_back(evaluate(basis_.estimate, basis_.limits, weights, name, basis_.risk_free, basis_.facts));
+    auto free = name;
+    for (int k = 2; std::ranges::find(chosen_.all, free, &Allocation::name) != chosen_.all.end(); ++k) {
+      free = fmt::format("{} ({})", name, k);
+    }
+    chosen_.all.push_back(evaluate(basis_.estimate, basis_.limits, weights, free, basis_.risk_free, basis_.facts));
   }
 
   void check_any() const {

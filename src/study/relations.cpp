@@ -59,6 +59,7 @@ class Relating {
     warn_of_matrix();
     warn_of_pairs();
     result_.averages = averages_of(result_.correlation, beside_);
+    check_windows();
     for (const auto& span : options_.windows) add_window(span);
     for (const auto& every : options_.intervals) attempt([&] { add_interval(every); });
     pick();
@@ -72,6 +73,14 @@ class Relating {
   }
 
  private:
+  void check_windows() const {
+    const auto& all = options_.windows;
+    for (auto one = all.begin(); one != all.end(); ++one) {
+      if (std::find(all.begin(), one, *one) == one) continue;
+      throw InputError("windows", fmt::format("{} is there twice", one->text()), "Name it once");
+    }
+  }
+
   void say(const std::vector<Notice>& notices) {
     result_.warnings.insert(result_.warnings.end(), notices.begin(), notices.end());
   }

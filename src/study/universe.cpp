@@ -169,6 +169,12 @@ class Making {
             fmt::format("rates of {}", rate.from), "they name no second currency, and there is no base one",
             {{Means::rates, "Name a file of rates like MRD-HLC.csv"}, {Means::currency, "say the base currency"}});
       }
+      if (same_name(rate.from, rate.to)) {
+        throw InputError(fmt::format("rates of {}", rate.from),
+                         "they are in the base currency if no second one is named, which is the same",
+                         {{Means::rates, fmt::format("Name a file of rates like {}-HLC.csv", rate.from)},
+                          {Means::currency, "choose another base currency"}});
+      }
       universe_.rates.push_back(std::move(rate));
     }
   }

@@ -23,7 +23,9 @@ std::vector<Schedule> schedules_of(const Settings& settings, const PriceTable& w
     const auto same = std::ranges::find_if(schedules, [&](const Schedule& s) { return s.same_as(schedule); });
     if (same == schedules.end()) {
       schedules.push_back(schedule);
-    } else if (same->name != schedule.name) {
+    } else if (same->name == schedule.name) {
+      warnings.push_back(fmt::format("Schedule {} is there more than once, and run once", schedule.name));
+    } else {
       warnings.push_back(fmt::format("Schedule {} is the same as {} and isn't run again", schedule.name, same->name));
     }
   }

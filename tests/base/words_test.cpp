@@ -83,6 +83,39 @@ TEST(Costs, TheNarrowestClassWins) {
               testing::ElementsAre(20 * basis_point, 2 * basis_point, 4 * basis_point, 20 * basis_point));
 }
 
+TEST(Costs, ClassesOfAKindThatDisagreeAreRefused) {
+  const Tags tags{{"sector", "currency"}, codes, {{"sea", "HLC"}, {"sea", "MRD"}, {"bonds", "MRD"}, {"", ""}}};
+  const auto complaint = [&](const std::vector<CostClass>& classes) {
+    return message_of([&] { (void)asset_costs(classes, codes, tags); });
+  };
+  EXPECT_THAT(complaint({CostClass::of("all", 10, 20), CostClass::of("all", 10, 30)}),
+              HasSubstr("TIDEMILL: 'all' sets its commission twice, and not alike"));
+  EXPECT_THAT(complaint({CostClass::of("all", 10, 20), CostClass::of("all", 10, 20)}), "nothing was thrown");
+  const std::vector<CostClass> crossed = {CostClass::of("sector:sea", 10, 20), CostClass::of("currency:mrd", 15, 20)};
+  EXPECT_THAT(complaint(crossed), HasSubstr("KELPFARM: 'sector:sea' and 'currency:mrd' both set its commission"));
+  // One that is set for the asset itself settles it; so does another part.
+  auto settled = crossed;
+  settled.insert(settled.begin(), CostClass::of("KELPFARM", 12, 12));
+  EXPECT_NEAR(proportional(asset_costs(settled, codes, tags)).buy[1], 0.0012, 1e-15);
+  auto parts = crossed;
+  parts[1].buy.bps.reset();
+  parts[1].buy.fee = 7;
+  EXPECT_EQ(asset_costs(parts, codes, tags)[1].buy.fee, 7);
+  parts[1].buy.tiers = {{0, 0.0015}};
+  EXPECT_THAT(complaint(parts), HasSubstr("commission"));
+  parts[1].buy.tiers = {{0, 0.001}};
+  EXPECT_THAT(complaint(parts), "nothing was thrown");
+  parts[0].custody_bps = 3;
+  parts[1].custody_bps = 4;
+  EXPECT_THAT(complaint(parts), HasSubstr("both set its holding fee"));
+  EXPECT_THAT(message_of([&] {
+                (void)by_class({{"sector:sea", 10}, {"currency:MRD", 5}}, codes, tags, 1);
+              }),
+              HasSubstr("KELPFARM: 'sector:sea' and 'currency:MRD' both set its figure"));
+  EXPECT_EQ(by_class({{"sector:sea", 10}, {"KELPFARM", 2}, {"currency:MRD", 5}, {"all", 3}}, codes, tags, 1),
+            (std::vector<double>{10, 2, 5, 3}));
+}
+
 TEST(Costs, AClassThatNobodyBelongsToIsNamed) {
   EXPECT_THAT(message_of([] { asset_costs({CostClass::of("KELPFRAM", 1, 1)}, codes, {}); }),
               testing::AllOf(HasSubstr("KELPFRAM"), HasSubstr("Did you mean 'KELPFARM'?")));

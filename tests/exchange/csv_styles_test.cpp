@@ -184,6 +184,13 @@ TEST(ActionsFile, HoldsSplitsAndDividends) {
   EXPECT_THAT(complaint("asset,date,dividend,pay_day\nA,2024-03-01,1,2024-02-20\n"),
               HasSubstr("lies before the ex-day 2024-03-01"));
   EXPECT_THAT(complaint("asset,date\n"), HasSubstr("Give columns 'asset', 'date' (the ex-day), and 'split'"));
+  EXPECT_THAT(complaint("asset,date,split\nA,2024-03-01,2\nB,2024-03-01,2\na,2024-03-01,3\n"),
+              HasSubstr("a.csv, line 4, column date: a has two splits on 2024-03-01"));
+  EXPECT_THAT(complaint("asset,date,dividend\nA,2024-03-01,2\nA,2024-03-01,2\n"),
+              HasSubstr("line 3, column date: A has the same action twice"));
+  const auto special =
+      folder.write("s.csv", "asset,date,split,dividend\nA,2024-03-01,,2\nA,2024-03-01,,3\nA,2024-03-01,2,\n");
+  EXPECT_EQ(read_actions(special).size(), 3u);
   EXPECT_THAT(complaint("asset,date,split\nA,2024-06-17,2:0\n"),
               HasSubstr("a.csv, line 2, column split: a split of 2:0"));
   EXPECT_THAT(complaint("asset,date,split\nA,2024-06-17,two\n"), HasSubstr("'two' is not a number"));

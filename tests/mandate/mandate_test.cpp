@@ -181,6 +181,14 @@ TEST(MandateFile, AnUnknownKeyIsNamedWithTheNearestKnown) {
   EXPECT_THAT(complaint("prices = \"x\"\n"), HasSubstr("'prices' is not a key that it knows"));
 }
 
+TEST(MandateFile, NothingIsSetTwiceInOtherCapitals) {
+  const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
+  EXPECT_THAT(complaint("[estimate.own]\nKELPFARM = \"6%\"\nTIDEMILL = \"6%\"\nkelpfarm = \"9%\"\n"),
+              HasSubstr("line 4, estimate.own.kelpfarm: it is there already as 'estimate.own.KELPFARM', in line 2"));
+  EXPECT_THAT(complaint("[costs.all]\nbps = 3\n[costs.ALL]\nleast = 5\n"),
+              HasSubstr("already as 'costs.all', in line 1"));
+}
+
 TEST(MandateFile, SaysWhereAValueIsWrong) {
   const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
   EXPECT_THAT(complaint("[universe]\nprices = 3\n"),

@@ -125,6 +125,22 @@ TEST(StudyPortfolios, GivenWeightsStandBesideThemAndAreNamedWhereWrong) {
   }
 }
 
+TEST(StudyPortfolios, WhatIsAskedForTwiceIsChosenOnceAndNoTwoHaveAName) {
+  auto sources = three();
+  Settings settings;
+  settings.aims = {Aim::parse("utility=4", ""), Aim::parse("equal", ""), Aim::parse("utility=4.0", "")};
+  sources.given = {{"equal", {"TIDEMILL"}, {1.0}}, {"ours", {"KELPFARM"}, {1.0}}, {"ours", {"HOLLBOND"}, {1.0}}};
+  const auto basis = basis_of(universe_of(sources, settings), sources, settings);
+  auto portfolios = portfolios_of(basis, sources, settings);
+  std::vector<std::string> names;
+  for (const auto& one : portfolios.all) names.push_back(one.name);
+  EXPECT_THAT(names, ElementsAre("utility=4", "equal", "equal (2)", "ours", "ours (2)"));
+  settings.aims = {Aim::parse("equal", ""), Aim::parse("equal", "")};
+  portfolios = portfolios_of(basis, {}, settings);
+  ASSERT_EQ(portfolios.all.size(), 1u);
+  EXPECT_THAT(portfolios.all[0].notes, Contains("Asked for more than once, and chosen once"));
+}
+
 TEST(StudyPortfolios, EachAimHasAPatienceOfItsOwn) {
   const auto sources = three();
   Settings settings;

@@ -147,6 +147,20 @@ TEST(StudyUniverse, ConvertsByRatesAndLeavesOutWithoutThem) {
   EXPECT_THAT(texts_of(with.warnings), Not(Contains(HasSubstr("without a rate"))));
 }
 
+TEST(StudyUniverse, RatesOfACurrencyInItselfAreRefused) {
+  auto sources = three();
+  sources.tags = tagged({{"TIDEMILL", "HLC"}, {"KELPFARM", "MRD"}, {"HOLLBOND", "HLC"}});
+  const std::vector<Day> days = sources.bars[1].days;
+  sources.rates = {{"MRD", "", DayList(days), std::vector<double>(days.size(), 2)}};
+  Settings settings;
+  settings.currency = "MRD";
+  EXPECT_THAT(message_of([&] { (void)universe_of(sources, settings); }),
+              AllOf(HasSubstr("rates of MRD: they are in the base currency"), HasSubstr("MRD-HLC.csv")));
+  sources.rates->front().to = "HLC";
+  const auto universe = universe_of(sources, settings);
+  EXPECT_EQ(universe.prices.prices(5, 0), sources.bars[0].of(PriceField::close)[5] / 2);
+}
+
 TEST(StudyUniverse, PricesWithoutARateAreSaidWhereTheyWereAskedFor) {
   auto sources = three();
   sources.tags = tagged({{"TIDEMILL", "HLC"}, {"KELPFARM", "MRD"}, {"HOLLBOND", "HLC"}});

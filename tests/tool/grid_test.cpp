@@ -203,7 +203,8 @@ TEST(GridTool, AskedForTooMuchOrForNothingItSaysSo) {
            {small + "--part 3", 2, "'3' is no part"},
            {small + "--part 1/19", 2, "fewer cells than parts"},
            {small + "--grid delay", 2, "'delay' is no axis with values"},
-           {small + "--grid delay=", 1, "the axis delay has no values"},
+           {small + "--grid delay=2", 2, "the axis delay is there twice"},
+           {small + "--grid start=", 1, "the axis start has no values"},
            {small + "--grid dealy=1", 1, "Did you mean 'delay'"},
            {"rehearse" + mandate + "--runs " + file, 2, "--runs: it does nothing without --grid"},
            {small + "--futures 10", 2, "--futures: it does nothing beside --grid"},
@@ -239,8 +240,8 @@ TEST(GridTool, AskedForTooMuchOrForNothingItSaysSo) {
 TEST(GridTool, InterruptedItKeepsWhatLandedAndGoesOn) {
   const Folder folder;
   const auto file = (folder / "many.runs").string();
-  const std::string command =
-      "rehearse" + mandate + "--draws 0 --grid delay=0,1,2,3,4,5,6,7 --reestimate 1m --runs " + file;
+  const std::string start = "rehearse" + mandate + "--draws 0 --reestimate 1m --runs " + file;
+  const auto command = start + " --grid delay=0,1,2,3,4,5,6,7";
   const auto script = folder.write("stop.sh", tool + " " + command + " &\nmaking=$!\nfor try in $(seq 400); do\n  " +
                                                   tool + " runs --json - --quiet --runs " + file +
                                                   " 2>/dev/null | grep -q '\"key\"' && break\n  sleep 0.05\ndone\n"
@@ -251,7 +252,7 @@ TEST(GridTool, InterruptedItKeepsWhatLandedAndGoesOn) {
   const auto landed = result_of("runs --runs " + file + " --top 1")["fitting"].get<std::size_t>();
   EXPECT_GT(landed, 0u);
   const auto rest =
-      result_of(command + " --aim minimum-variance --grid window=all --grid estimator=sample --grid delay=0");
+      result_of(start + " --aim minimum-variance --grid window=all --grid estimator=sample --grid delay=0");
   EXPECT_GT(rest["there"].get<std::size_t>(), 0u);
 }
 

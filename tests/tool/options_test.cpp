@@ -2,6 +2,7 @@
 // refused.
 
 #include <algorithm>
+#include <array>
 #include <map>
 
 #include "inchtide/mandate/declarations.hpp"
@@ -190,6 +191,31 @@ TEST(Options, TheExampleOfEachChangesWhatACommandSays) {
     ++tried;
   }
   EXPECT_GT(tried, 35);
+}
+
+TEST(Options, GivenTwiceBothCountOrAreRefused) {
+  const std::string base = " --mandate " + demo + "/mandate.toml --json - ";
+  const std::string rehearsal = "rehearse" + base + "--draws 0 --aim equal --schedule 1q ";
+  const auto said = [](const std::string& words) {
+    const auto result = run_tool(words);
+    return result.code == 0 ? nlohmann::json::parse(result.out)["result"].dump() : result.err;
+  };
+  const std::vector<std::array<std::string, 3>> all = {
+      {"estimate" + base, "--own KELPFARM=6%", "--own kelpfarm=9%"},
+      {"estimate" + base, "--field KELPFARM=close", "--field KELPFARM=open"},
+      {"estimate" + base, "--field close", "--field open"},
+      {rehearsal, "--cost 10bp", "--cost 20bp"},
+      {rehearsal, "--schedule 1m", "--schedule 1y"},
+      {rehearsal, "--aim minimum-variance", "--aim maximum-sharpe"},
+      {rehearsal + "--field close ", "--real-moves NOBODY", "--real-moves BEACONET,OYSTERCO"},
+      {"weigh" + base, "--limit 'KELPFARM <= 5%'", "--limit 'TIDEMILL <= 5%'"},
+      {"weigh" + base, "--mix 'HOLLBOND=40%, rest=60%'", "--mix 'HOLLBOND=60%, rest=40%'"},
+      {"estimate" + base, "--risk-free 1%", "--risk-free 2%"}};
+  for (const auto& [command, first, second] : all) {
+    EXPECT_NE(said(command + first + " " + second), said(command + second)) << first << " goes in silence";
+  }
+  // Lists are cut at commas.
+  EXPECT_EQ(run_tool(rehearsal + "--field close --real-moves BEACONET,OYSTERCO").code, 0);
 }
 
 TEST(Options, ThatAreNoSettingsChangeWhatACommandShows) {

@@ -283,6 +283,7 @@ TEST(Relate, SeveralIntervalsStandSideBySideAndEachIsTheOneAlone) {
 
 TEST(Relate, IntervalsThatAreNoneAreNamed) {
   EXPECT_THAT(run_tool("relate --every 1d,1d" + mandate).err, HasSubstr("1d is there twice"));
+  EXPECT_THAT(run_tool("relate --windows 2y,1y,2y" + mandate).err, HasSubstr("windows: 2y is there twice"));
   EXPECT_THAT(run_tool("relate --every 1d,soon" + mandate).err, HasSubstr("'soon' is not an interval"));
   EXPECT_EQ(run_tool("describe --every 1d,1w" + mandate).code, 1);
   // One that the history is too short for is left out, and said.

@@ -145,8 +145,9 @@ struct INCHTIDE_API CostRates {
 };
 
 /// Looks up every asset's costs, part by part: of its own class if that sets the part, else of the class of one of its
-/// tags, else of `all`, else 0. Where several classes of the same kind set it, the last given wins.
-/// @throws InputError for a class that names neither an asset nor a tag in use, a rate outside [0, 10,000) bps, an
+/// tags, else of `all`, else 0. 
+/// @throws InputError where two classes of the same kind set it differently, for a class that names neither an asset
+/// nor a tag in use, a rate outside [0, 10,000) bps, an
 /// amount
 ///         or coefficient below 0, a least above the most, or tiers that don't ascend from 0
 [[nodiscard]] INCHTIDE_API std::vector<AssetCosts> asset_costs(const std::vector<CostClass>& classes,
