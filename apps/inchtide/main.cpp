@@ -77,6 +77,23 @@ std::optional<inchtide::Notice> unknown_word(const CLI::App& tool, int count, ch
   return std::nullopt;
 }
 
+// What else the parser found: an option that comes twice, or without its value.
+inchtide::Notice wrong_words(const CLI::ParseError& error, int count, char** arguments) {
+  const std::vector<std::string> words(arguments + 1, arguments + count);
+  const std::string said = error.what();
+  const auto option = said.starts_with("--") ? said.substr(0, said.find(':')) : std::string();
+  if (dynamic_cast<const CLI::ArgumentMismatch*>(&error) != nullptr && !option.empty()) {
+    const auto times = std::ranges::count_if(
+        words, [&](const std::string& word) { return word == option || word.starts_with(option + "="); });
+    if (times > 1) return {option, "it is given more than once", {"Leave all but one out"}};
+    return {option, "its value is missing", {"Write it behind the option"}};
+  }
+  const auto colon = option.empty() ? std::string::npos : option.size() + 2;
+  return {option.empty() ? std::string("command line") : option,
+          colon < said.size() ? said.substr(colon) : said,
+          {fmt::format("inchtide {}--help lists what there is", words.empty() ? "" : words[0] + " ")}};
+}
+
 int run(int count, char** arguments) {
   using namespace inchtide;
   app::Options options;
@@ -106,7 +123,9 @@ int run(int count, char** arguments) {
       spdlog::error("{}", unknown->text());
       return wrong_usage;
     }
-    return tool.exit(error) == 0 ? done : wrong_usage;
+    if (error.get_exit_code() == 0) return tool.exit(error);  // help, or the version
+    spdlog::error("{}", wrong_words(error, count, arguments).text());
+    return wrong_usage;
   } catch (const Error& error) {
     return told(error, tool.get_subcommands().front()->get_name(), options);
   } catch (const std::bad_alloc&) {

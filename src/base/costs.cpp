@@ -53,6 +53,9 @@ void check_side(const SideClass& side, const Where& where) {
   check_amount(side.most, "largest commission", where);
   check_amount(side.impact, "coefficient of impact", where);
   if (side.tiers) check_tiers(*side.tiers, where);
+  if (!side.tiers || !side.bps) return;
+  throw InputError(where, "it sets a commission and tiers of it for the same orders",
+                   "Leave one of them out, or set them for buying and for selling apart");
 }
 
 void check_side(const SideCosts& side, const Where& where) {
@@ -157,7 +160,8 @@ void check_alike(const std::string& asset, const Fitting& fitting) {
     }
     check_alike(asset, fitting, "commission", [&](const CostClass& c) {
       const auto& one = c.*side;
-      return one.bps && !one.tiers ? std::optional(std::vector<CommissionTier>{{0, *one.bps * basis_point}}) : one.tiers;
+      return one.bps && !one.tiers ? std::optional(std::vector<CommissionTier>{{0, *one.bps * basis_point}})
+                                   : one.tiers;
     });
     check_alike(asset, fitting, "commission of the whole", [&](const CostClass& c) { return (c.*side).whole; });
   }

@@ -33,8 +33,9 @@ double fraction_from_percent(std::string_view text, const Where& where) {
   const auto body = trimmed(text);
   if (body.empty() || body.back() != '%') {
     if (const auto bare = parse_number(body)) {
-      throw InputError(where, fmt::format("'{}' has no % sign", body),
-                       fmt::format("Write {}% or {}%, whichever is meant", *bare, 100 * *bare));
+      throw InputError(
+          where, fmt::format("'{}' has no % sign", body),
+          *bare == 0 ? "Write 0%" : fmt::format("Write {}% or {}%, whichever is meant", *bare, 100 * *bare));
     }
     throw InputError(where, fmt::format("'{}' is not a percentage", body), "Write a number and %, as 12%");
   }

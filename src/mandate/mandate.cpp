@@ -208,6 +208,9 @@ Mandate mandate_in(const std::string& text, const std::filesystem::path& path) {
     declaration->take(mandate, {setting->texts, names_in(parts, setting->path), setting->where, path.parent_path()});
   }
   for (const auto& provider : mandate.providers) provider.check();
+  for (const auto& flow : mandate.settings.flows) {
+    flow.check(std::ranges::find(settings, Path{"flows", flow.name}, &FileSetting::path)->where);
+  }
   return mandate;
 }
 

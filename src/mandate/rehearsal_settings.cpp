@@ -178,7 +178,7 @@ Declarations of_the_rehearsal() {
        into(&Settings::reestimate,
             [](const Given& g) {
               auto when = Schedule::parse(g.text(), g.where);
-              if (!when.every || when.band || when.cap) {
+              if (!when.is_calendar()) {
                 throw InputError(g.where, fmt::format("'{}' is no calendar", g.text()),
                                  "Write one, such as 1q or 1y@first");
               }
@@ -374,6 +374,7 @@ Declarations of_the_rehearsal() {
        "-1%",
        {Step::rehearsal},
        flow([](FlowPlan& plan, const Given& g) {
+         if (plan.amount != 0) throw InputError(g.where, "it has an amount too", "Leave one of them out");
          plan.amount = percent_in(g);
          plan.of_wealth = true;
        })},

@@ -18,7 +18,9 @@ namespace inchtide {
 ReturnTable returns_of(const PriceTable& table, const Interval& every, ReturnKind kind) {
   table.check();
   if (table.rows() < 2) {
-    throw InputError("returns", fmt::format("{} {} price is too few for one return", table.rows(), every.words()),
+    throw InputError("returns",
+                     fmt::format("{} {} price {}", table.rows() == 0 ? "there is no" : "one", every.adjective(),
+                                 table.rows() == 0 ? "in the window" : "is too few for one return"),
                      {{Means::prices, "Give a longer history"}, {Means::interval, "take a shorter interval"}});
   }
   ReturnTable result;

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "inchtide/base/errors.hpp"
+#include "study/long_blocks.hpp"
 
 namespace inchtide {
 namespace {
@@ -68,6 +69,9 @@ Estimation estimation_of(const Universe& universe, const Sources& sources, const
     bands.correlations = universe.assets.size() <= most_with_correlation_bands;
     result.coverage = bands.coverage;
     result.bands = bootstrap_bands(returns.assets, bands);
+    if (auto notice = notice_of_long_blocks(bands.block, result.estimated.estimate.observations, "periods")) {
+      result.warnings.push_back(std::move(*notice));
+    }
   }
   const auto& estimate = result.estimated.estimate;
   if (estimate.rows_dropped > 0) {

@@ -10,6 +10,7 @@
 #include "inchtide/base/executor.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/rehearsal/luck.hpp"
+#include "study/long_blocks.hpp"
 #include "study/one_run.hpp"
 
 namespace inchtide {
@@ -107,6 +108,7 @@ class FutureDrawing {
     if (!(result_.block >= 1)) {
       throw InputError("futures", fmt::format("blocks of {} rows", options_.block), "Give at least 1");
     }
+    if (auto notice = notice_of_long_blocks(result_.block, result_.rows, "days")) throw InputError(std::move(*notice));
     const auto rows = drawn_.walk.rows(), step = std::max<std::size_t>(1, (rows - 1) / fan_rows);
     for (std::size_t t = 0; t + 1 < rows; t += step) fan_.push_back(t);
     fan_.push_back(rows - 1);

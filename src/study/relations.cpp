@@ -9,6 +9,7 @@
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
+#include "study/long_blocks.hpp"
 #include "study/window.hpp"
 
 namespace inchtide {
@@ -304,6 +305,9 @@ class Relating {
     auto how = *options_.bands;
     how.correlations = true;
     result_.coverage = how.coverage;
+    if (auto notice = notice_of_long_blocks(how.block, result_.returns.common_rows().size(), "periods")) {
+      result_.warnings.push_back(std::move(*notice));
+    }
     auto bands = bootstrap_bands(result_.returns, how);
     bands.correlation_low = bands.correlation_low(order_, order_).eval();
     bands.correlation_high = bands.correlation_high(order_, order_).eval();

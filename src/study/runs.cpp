@@ -1,6 +1,7 @@
 #include "inchtide/study/runs.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -60,6 +61,7 @@ class Rehearsing {
       }
     }
     if (runs_.all.empty() && first_) std::rethrow_exception(first_);
+    warn_of_no_orders();
     add_equal();
     add_benchmark();
     warn_of_borrowing(portfolios_, settings_.overdraft_rate.value_or(basis_.risk_free), runs_.warnings);
@@ -88,6 +90,19 @@ class Rehearsing {
       const auto more = same > 1 ? fmt::format(" and {} more", same - 1) : std::string();
       runs_.warnings.push_back(failed.why.led_by(failed.name + more + " could not be rehearsed"));
     }
+  }
+
+  /// Who begins in cash and buys nothing has no rehearsal of weights.
+  void warn_of_no_orders() {
+    if (settings_.start_from_current) return;
+    std::vector<std::string> names;
+    for (const auto& run : runs_.all) {
+      if (run.order_count == 0) names.push_back(run.name);
+    }
+    if (names.empty()) return;
+    runs_.warnings.emplace_back(fmt::format("{}", fmt::join(names, "; ")),
+                                "no order was made, so all wealth stayed in cash",
+                                std::vector<Remedy>{"Allow smaller orders, or give more wealth than lots ask for"});
   }
 
   /// Targets that a re-estimation without an answer left as they were, once a reason.

@@ -4,6 +4,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/frontier/cloud.hpp"
+#include "study/long_blocks.hpp"
 
 namespace inchtide {
 namespace {
@@ -113,6 +114,9 @@ Tracing tracing_of(const Basis& basis, const TracingOptions& options) {
   if (options.lower_half) trace_down(tracing, basis);
   if (options.draws) {
     tracing.drawn = over_draws(basis, facts, *options.draws);
+    if (auto notice = notice_of_long_blocks(options.draws->block, basis.returns.common_rows().size(), "periods")) {
+      tracing.warnings.push_back(std::move(*notice));
+    }
     if (const auto& ceiling = tracing.frontier.bounds().tracking_error) {
       tracing.warnings.push_back(
           fmt::format("Over draws of the history the weights are told, and no frontier: within '{}' it has no corners",

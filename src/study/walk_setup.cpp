@@ -80,9 +80,11 @@ void warn_of_hindsight(const Universe& universe, const Settings& settings, const
 }
 
 /// The flows of a plan on the walk's days.
-std::vector<Flow> flows_of(const Settings& settings, const PriceTable& walk) {
+std::vector<Flow> flows_of(const Settings& settings, const PriceTable& walk, std::vector<Notice>& warnings) {
   std::vector<Flow> flows;
   for (const auto& plan : settings.flows) {
+    plan.check(fmt::format("flow '{}'", plan.name));
+    const auto before = flows.size();
     if (plan.day) flows.push_back({*plan.day, plan.amount, plan.of_wealth});
     if (!plan.every) continue;
     const auto looks = plan.every->looks(walk.days);
@@ -90,6 +92,10 @@ std::vector<Flow> flows_of(const Settings& settings, const PriceTable& walk) {
       const std::chrono::year_month_day date{walk.days[t]};
       if (!looks[t] || (plan.month && unsigned(date.month()) != unsigned(*plan.month))) continue;
       flows.push_back({walk.days[t], plan.amount, plan.of_wealth});
+    }
+    if (flows.size() == before) {
+      warnings.emplace_back(fmt::format("flow '{}'", plan.name), "none of its days is in the walk",
+                            std::vector<Remedy>{"Change its calendar"});
     }
   }
   return flows;
@@ -124,6 +130,17 @@ Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, std::size_t
 }
 
 }  // namespace
+
+void FlowPlan::check(const Where& where) const {
+  if (every.has_value() == day.has_value()) {
+    throw InputError(where, every ? "it has a calendar and a day" : "it has neither a calendar nor a day", "Give one");
+  }
+  if (every && !every->is_calendar()) {
+    throw InputError(where, fmt::format("'{}' is no calendar", every->text()), "Write one, such as 1m@first");
+  }
+  if (month && !every) throw InputError(where, "a day has its month already", "Leave the month out");
+  if (amount == 0) throw InputError(where, "it has no amount", "Give one, or a share of the wealth");
+}
 
 PriceTable priced_days(const Universe& universe, const Settings& settings) {
   AlignPolicy any;
@@ -181,7 +198,7 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
   how.delay = settings.delay;
   how.risk_free = basis.risk_free;
   how.size = settings.size;
-  how.flows = flows_of(settings, walk);
+  how.flows = flows_of(settings, walk, warnings);
   how.cash_rate = settings.cash_rate;
   how.overdraft_rate = settings.overdraft_rate;
   how.proceeds_earn = settings.proceeds_earn;

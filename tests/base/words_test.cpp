@@ -102,6 +102,9 @@ TEST(Costs, ClassesOfAKindThatDisagreeAreRefused) {
   parts[1].buy.fee = 7;
   EXPECT_EQ(asset_costs(parts, codes, tags)[1].buy.fee, 7);
   parts[1].buy.tiers = {{0, 0.0015}};
+  auto both = parts;
+  both[1].buy.bps = 15;
+  EXPECT_THAT(complaint(both), HasSubstr("'currency:mrd': it sets a commission and tiers of it"));
   EXPECT_THAT(complaint(parts), HasSubstr("commission"));
   parts[1].buy.tiers = {{0, 0.001}};
   EXPECT_THAT(complaint(parts), "nothing was thrown");

@@ -181,6 +181,22 @@ TEST(MandateFile, AnUnknownKeyIsNamedWithTheNearestKnown) {
   EXPECT_THAT(complaint("prices = \"x\"\n"), HasSubstr("'prices' is not a key that it knows"));
 }
 
+TEST(MandateFile, AFlowHasOneDayOrCalendarAndAnAmount) {
+  const auto complaint = [](const std::string& flow) {
+    return message_of([&] { mandate_from("[flows.gift]\n" + flow); });
+  };
+  EXPECT_THAT(complaint("day = 2024-03-01\namount = 5\n"), "nothing was thrown");
+  EXPECT_THAT(complaint("every = \"1m\"\nday = 2024-03-01\namount = 5\n"),
+              HasSubstr("line 1, flows.gift: it has a calendar and a day"));
+  EXPECT_THAT(complaint("amount = 5\n"), HasSubstr("neither a calendar nor a day"));
+  EXPECT_THAT(complaint("every = \"1m\"\n"), HasSubstr("it has no amount"));
+  EXPECT_THAT(complaint("day = 2024-03-01\nmonth = 3\namount = 5\n"), HasSubstr("a day has its month already"));
+  EXPECT_THAT(complaint("every = \"1m\"\nshare = \"2%\"\namount = 5\n"), HasSubstr("it has an amount too"));
+  for (const char* calendar : {"never", "band:5pp", "1q|band:5pp", "1q:tranches=4"}) {
+    EXPECT_THAT(complaint(std::string("amount = 5\nevery = \"") + calendar + "\"\n"), HasSubstr("is no calendar"));
+  }
+}
+
 TEST(MandateFile, NothingIsSetTwiceInOtherCapitals) {
   const auto complaint = [](const std::string& text) { return message_of([&] { mandate_from(text); }); };
   EXPECT_THAT(complaint("[estimate.own]\nKELPFARM = \"6%\"\nTIDEMILL = \"6%\"\nkelpfarm = \"9%\"\n"),

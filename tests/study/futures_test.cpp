@@ -35,6 +35,14 @@ struct Drawable {
   }
 };
 
+TEST(StudyFutures, BlocksOfMostOfTheDaysAreRefused) {
+  const Drawable study;
+  const auto rows = double(study.draw({.block = 4}).rows);
+  EXPECT_THAT(test::message_of([&] { (void)study.draw({.block = rows / 3 + 1}); }),
+              testing::HasSubstr("draws hardly differ"));
+  EXPECT_EQ(study.draw({.block = rows / 3 - 1}).histories, 40u);
+}
+
 // Each run of each history, made again from the public parts: its table drawn, its plan written out.
 TEST(StudyFutures, AreTheRehearsalsOfTheDrawnHistories) {
   const Drawable study;

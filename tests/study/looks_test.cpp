@@ -358,6 +358,7 @@ TEST(StudyTracing, DrawsAreEstimatedAsTheHistoryWas) {
       if (kind == ReturnKind::log && settings.methods.expected.kind == ExpectedMethod::Kind::market_model) continue;
       const auto tracing = drawn();
       EXPECT_EQ(tracing.drawn->left_out, 0) << method;
+      EXPECT_THAT(test::texts_of(tracing.warnings), testing::Contains(HasSubstr("draws hardly differ")));
       ASSERT_FALSE(tracing.drawn->frontier.empty());
       for (const auto& at : tracing.drawn->frontier) {  // turned around it promises what it did
         const double promised = tracing.frontier.at_volatility(at.volatility).expected_return;

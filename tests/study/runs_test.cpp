@@ -150,6 +150,22 @@ TEST(StudyRuns, FlowsComeOnTheirCalendar) {
   EXPECT_NEAR(flows[17], 0.01 * run.before[std::ranges::find(run.days, day("2023-05-10")) - run.days.begin()], 1e-9);
 }
 
+TEST(StudyRuns, ARunThatBuysNothingIsSaid) {
+  Rehearsed one;
+  EXPECT_THAT(texts_of(one.runs().warnings), Not(Contains(HasSubstr("no order was made"))));
+  one.settings.smallest_order = 2 * one.settings.wealth;
+  EXPECT_THAT(texts_of(one.runs().warnings),
+              Contains(HasSubstr("minimum-variance, 1q: no order was made, so all wealth stayed in cash")));
+}
+
+TEST(StudyRuns, AFlowWhoseDaysNeverComeIsSaid) {
+  Rehearsed one;
+  one.settings.flows = {{"gift", Schedule::parse("1y", ""), 10, {}, 1000}};  // a year's last day is in December
+  EXPECT_THAT(texts_of(one.runs().warnings), Contains(HasSubstr("flow 'gift': none of its days is in the walk")));
+  one.settings.flows[0].month = 12;
+  EXPECT_THAT(texts_of(one.runs().warnings), Not(Contains(HasSubstr("flow 'gift'"))));
+}
+
 TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
   // One asset that halves by a split and pays a dividend; its price is otherwise 40, then 20, in 2022 and 2023.
   Rehearsed one;

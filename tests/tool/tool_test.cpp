@@ -11,6 +11,8 @@ namespace {
 using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
+using testing::Not;
+using testing::StartsWith;
 
 TEST(Tool, EveryCommandHasHelpWithTwoExamples) {
   for (const std::string command :
@@ -198,13 +200,30 @@ INSTANTIATE_TEST_SUITE_P(
             "The prices run from 2024-01-31 to 2024-04-30"},
         Bad{"BadFrom", "describe --prices @/good --from yesterday", "--from: 'yesterday' is not a day"},
         Bad{"BadInterval", "describe --prices @/good --every 1h", "--every: '1h' is not an interval"},
-        Bad{"TooShort", "describe --prices @/good --every 1y", "too few for one return"},
+        Bad{"TooShort", "describe --prices @/good --every 1y", "returns: there is no yearly price in the window"},
         Bad{"SplitOutside", "rehearse --prices @/good --split 2030-01-01", "leaves no prices on one side"},
         Bad{"BadCost", "rehearse --prices @/good --split 2024-04-01 --cost 10", "--cost: '10' is not a cost"},
         Bad{"BadSchedule", "rehearse --prices @/good --split 2024-04-01 --schedule 1x",
             "--schedule: '1x' is not a schedule"},
+        Bad{"NoPriceOfAnInterval", "describe --prices @/good --every 10y", "returns: there is no 10-year price"},
+        Bad{"NothingWithoutPercent", "weigh --prices @/good --risk-free 0", "'0' has no % sign. Write 0%\n"},
         Bad{"MissingEstimate", "weigh --estimate @/none.json", "/none.json: there is no such file"}),
     [](const auto& bad) { return bad.param.name; });
+
+TEST(BadInput, OptionsThatComeTwiceOrWithoutAValueAreNamed) {
+  for (const auto& [words, said] : std::vector<std::pair<std::string, std::string>>{
+           {"describe --last 2y --last 3y", "--last: it is given more than once. Leave all but one out"},
+           {"rehearse --draws 5 --draws=6", "--draws: it is given more than once"},
+           {"describe --last", "--last: its value is missing. Write it behind the option"},
+           {"rehearse --seed -1", "--seed: a seed is 0 or more"},
+           {"describe nothing", "nothing"},
+           {"", "inchtide --help lists what there is"}}) {
+    const auto result = run_tool(words + (words.empty() ? "" : mandate));
+    EXPECT_EQ(result.code, 2) << words;
+    EXPECT_THAT(result.err, AllOf(StartsWith("inchtide: error: "), HasSubstr(said), Not(HasSubstr("Run with"))))
+        << words;
+  }
+}
 
 TEST(BadOutput, ADiskThatCannotBeWrittenEndsWithThree) {
   const Folder folder;

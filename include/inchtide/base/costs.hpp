@@ -110,7 +110,7 @@ struct INCHTIDE_API AssetCosts {
 /// The parts of one side that a class sets; what it leaves open a broader class may set. In basis points and money.
 struct INCHTIDE_API SideClass {
   std::optional<double> fee{}, bps{}, least{}, most{}, half_spread_bps{}, stamp_duty_bps{}, conversion_bps{}, impact{};
-  std::optional<std::vector<CommissionTier>> tiers{};  ///< in place of `bps`
+  std::optional<std::vector<CommissionTier>> tiers{};  ///< never beside `bps`
   std::optional<bool> whole{};
 
   friend bool operator==(const SideClass&, const SideClass&) = default;

@@ -85,6 +85,9 @@ struct INCHTIDE_API Schedule {
   /// Whether it looks at its band at every close, whatever the calendar says.
   [[nodiscard]] bool watches() const { return band && (!every || join == Join::either); }
 
+  /// Whether it says when to look, and nothing else.
+  [[nodiscard]] bool is_calendar() const { return every && !band && !cap && to == To::targets && tranches == 1; }
+
   /// The same days, band and destination: names aside.
   [[nodiscard]] bool same_as(const Schedule& other) const { return text() == other.text(); }
 };

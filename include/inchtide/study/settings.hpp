@@ -37,6 +37,10 @@ struct INCHTIDE_API FlowPlan {
   std::optional<Day> day{};         ///< once, in place of a calendar
   double amount = 0;                ///< money, paid in (positive) or out; or a share of the wealth
   bool of_wealth = false;
+
+  /// @param where the place it was given, for the message
+  /// @throws InputError where it has a day and a calendar or neither, no amount, or a calendar that is none
+  void check(const Where& where) const;
 };
 
 struct INCHTIDE_API Settings {
