@@ -145,7 +145,7 @@ struct INCHTIDE_API CostRates {
 };
 
 /// Looks up every asset's costs, part by part: of its own class if that sets the part, else of the class of one of its
-/// tags, else of `all`, else 0. 
+/// tags, else of `all`, else 0.
 /// @throws InputError where two classes of the same kind set it differently, for a class that names neither an asset
 /// nor a tag in use, a rate outside [0, 10,000) bps, an
 /// amount

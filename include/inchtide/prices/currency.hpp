@@ -29,8 +29,8 @@ struct INCHTIDE_API RateHistory {
 /// A history in another currency than its own.
 struct INCHTIDE_API Converted {
   PriceHistory history;
-  std::string path;         ///< how the rate was found, e.g. "MRD -> HLC" or "MRD -> USX -> HLC"
-  std::size_t carried = 0;  ///< prices for which a rate was carried forward from an earlier day
+  std::string path;            ///< how the rate was found, e.g. "MRD -> HLC" or "MRD -> USX -> HLC"
+  std::size_t carried = 0;     ///< prices for which a rate was carried forward from an earlier day
   std::vector<Day> dropped{};  ///< days of prices left out because the last rate was older than allowed
 };
 
