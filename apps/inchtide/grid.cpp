@@ -143,7 +143,7 @@ std::optional<CellLuck> luck_of_grid(const CellRunner& runner, const exchange::R
   if (!draws) return std::nullopt;
   const bool asked = options.has("--baseline") || options.has("--tried");
   const auto tries = tries_of(runner.grid(), store, cells);
-  if (tries.size() < 2 && !asked) return std::nullopt;
+  if (tries.size() < 2 && !asked && !options.typed.contains("--draws")) return std::nullopt;
   LuckOptions how{draws->draws, draws->block, draws->seed};
   how.threads = options.threads;
   how.watch = {draws->watch.stop, {}};

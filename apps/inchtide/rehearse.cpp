@@ -35,7 +35,7 @@ std::optional<StudyLuck> luck_of_runs(Runs& runs, const Prepared& prepared, cons
   const bool one_run = runs.all.size() - (runs.against.empty() ? 0 : 1) < 2;
   const bool asked = options.has("--baseline") || options.has("--tried");
   const auto draws = draws_of(options, usual_draws);
-  if (!draws || (one_run && !asked)) return std::nullopt;
+  if (!draws || (one_run && !asked && !options.typed.contains("--draws"))) return std::nullopt;
   LuckOptions how{draws->draws, draws->block, draws->seed};
   how.threads = options.threads;
   how.watch = draws->watch;

@@ -98,6 +98,7 @@ report::Chapter luck(const Options& options) {
   LuckOptions how{draws->draws, draws->block, draws->seed};
   how.threads = options.threads;
   how.watch = draws->watch;
+  if (store.count(query) == 0) throw InputError(report::why_none_fits(store, query));
   return report::luck_chapter(luck_among_cells(runner, store.find(query), settings.baseline, settings.tried, how),
                               options.runs);
 }

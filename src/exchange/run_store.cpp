@@ -410,6 +410,10 @@ std::vector<FailedRuns> RunStore::failures(RunQuery query) const {
 
 RunStore::Merged RunStore::merge(const fs::path& other) {
   { const RunStore readable(other, Access::read); }  // says what is wrong with it
+  std::error_code unknown;
+  if (fs::equivalent(at_->path, other, unknown)) {
+    throw InputError(Where::in_file(other.string()), "it is the store itself", "Name another to merge into it");
+  }
   auto attach = at_->prepare("ATTACH ? AS other");
   attach.bind(1, fs::absolute(other).string());
   attach.run();

@@ -41,7 +41,63 @@ void add_failures(Chapter& chapter, const exchange::RunStore& store, const excha
   chapter.result["failed"] = failed;
 }
 
+bool is_share(const std::string& figure) {
+  constexpr const char* shares[] = {"growth_per_year",   "volatility",           "max_drawdown",  "tracking_to_targets",
+                                    "turnover_per_year", "turnover_after_first", "cost_per_year", "growth",
+                                    "mean_per_year"};
+  return std::ranges::find(shares, figure) != std::end(shares);
+}
+
+/// What runs have in the column of a condition: the values of what is varied, else from the lowest to the highest.
+std::string what_there_is(const exchange::RunStore& store, exchange::RunQuery query, const std::string& column) {
+  const bool kept = std::ranges::any_of(kept_figures(), [&](const KeptFigure& one) { return column == one.name; });
+  if (!kept) {
+    std::vector<std::string> values;
+    for (const auto& group : store.groups(query, column)) values.push_back(group.value);
+    return fmt::format("there are {}", fmt::join(values, ", "));
+  }
+  query.where = {{column, ">=", "-1e300"}};  // a ratio to no risk is none
+  if (store.count(query) == 0) return "none has such a figure";
+  query.sort = column;
+  query.most = 1;
+  std::vector<std::string> ends;
+  for (const bool ascending : {true, false}) {
+    query.ascending = ascending;
+    const auto figure = store.find(query).front().figure(column);
+    ends.push_back(is_share(column) ? fmt::format("{:.2f}%", 100 * figure) : fmt::format("{:.6g}", figure));
+  }
+  return ends[0] == ends[1] ? "all have " + ends[0] : fmt::format("theirs go from {} to {}", ends[0], ends[1]);
+}
+
 }  // namespace
+
+Notice why_none_fits(const exchange::RunStore& store, const exchange::RunQuery& query) {
+  exchange::RunQuery all = query;
+  all.where.clear();
+  all.most = 0;
+  const auto runs = store.count(all);
+  if (runs == 0) return Notice("runs", "there are none", {{Means::runs, "Rehearse a grid into the store"}});
+  std::vector<std::string> each;
+  for (const auto& filter : query.where) {
+    auto alone = all;
+    alone.where = {filter};
+    const auto figure = is_share(filter.column) ? parse_number(filter.value) : std::nullopt;
+    const auto text =
+        fmt::format("{} {} {}", filter.column, filter.sign, figure ? short_percent(*figure) : filter.value);
+    const auto fitting = store.count(alone);
+    if (fitting == 0) {
+      return {"where",
+              fmt::format("none of the {} runs has {}: {}", with_thousands(double(runs)), text,
+                          what_there_is(store, all, filter.column)),
+              {"Change the condition"}};
+    }
+    each.push_back(fmt::format("{} ({})", text, with_thousands(double(fitting))));
+  }
+  return {"where",
+          fmt::format("none of the {} runs has all of these, though some have each: {}", with_thousands(double(runs)),
+                      fmt::join(each, ", ")),
+          {"Leave one out"}};
+}
 
 Chapter grid_chapter(const exchange::RunStore& store, const GridAccount& account, const exchange::RunQuery& shown,
                      const std::optional<CellLuck>& luck) {
@@ -112,6 +168,7 @@ Chapter runs_chapter(const exchange::RunStore& store, const exchange::RunQuery& 
   const auto runs = store.find(query);
   chapter.result["runs"] = runs_json(runs);
   chapter.sentence = fmt::format("{} runs", with_thousands(double(fitting)));
+  if (fitting == 0) chapter.warnings.push_back(why_none_fits(store, query));
   chapter.tables.push_back(kept_runs_table(runs, query, fitting));
   auto all = query;
   all.most = 0;

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <string>
 
@@ -53,11 +54,13 @@ Json orders_json(const OrderList& list) {
 }
 
 Table orders_table(const OrderList& list, const std::string& currency) {
+  const bool whole =
+      std::ranges::all_of(list.orders, [](const auto& order) { return order.units == std::round(order.units); });
   Table table{"orders",
               "Orders that lead to " + list.portfolio,
               {{"Asset"},
                {"Side"},
-               {"Units", Format::number2},
+               {"Units", whole ? Format::count : Format::number2},
                {"Price", Format::number3, currency},
                {"Price of", Format::day},
                {"Value", Format::money, currency},

@@ -37,7 +37,7 @@ std::vector<Column> columns_of_orders(const std::string& currency) {
           {"Asset"},
           {"Side"},
           {"Units", Format::number2},
-          {"Price", Format::money, currency},
+          {"Price", Format::number3, currency},
           {"Value", Format::money, currency},
           {"Fee", Format::money, currency},
           {"Commission", Format::money, currency},

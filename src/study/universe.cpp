@@ -114,6 +114,11 @@ class Making {
     for (const auto& [code, field] : settings_.fields.of_asset) check(code, known, "field of an asset");
     for (const auto& code : settings_.real_moves) check(code, known, "real moves");
     for (const auto& end : settings_.ends) check(end.asset, known, "end of an asset");
+    for (const auto& code : known) {  // so that costs may name what this study leaves out
+      if (find_name(code, universe_.tags.assets)) continue;
+      universe_.tags.assets.push_back(code);
+      universe_.tags.rows.emplace_back(universe_.tags.columns.size());
+    }
     universe_.known = std::move(known);
     std::erase_if(all, [&](const PriceHistory& history) { return !is_asked_for(history.asset); });
   }

@@ -167,6 +167,7 @@ TEST(RunStore, MergesWhatAnotherHasAndSaysWhatDiffers) {
   store.put(kept("a", 1), "x");
   store.put(kept("b", 2.5), "x");
   store.put(failed("c"), "x");
+  EXPECT_THAT(message_of([&] { (void)store.merge(folder / "all.runs"); }), HasSubstr("it is the store itself"));
   const auto merged = store.merge(folder / "part.runs");
   EXPECT_EQ(merged.taken, 1u);
   EXPECT_EQ(merged.there, 2u);

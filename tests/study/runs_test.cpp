@@ -150,6 +150,16 @@ TEST(StudyRuns, FlowsComeOnTheirCalendar) {
   EXPECT_NEAR(flows[17], 0.01 * run.before[std::ranges::find(run.days, day("2023-05-10")) - run.days.begin()], 1e-9);
 }
 
+TEST(StudyRuns, CostsOfWhatIsLeftOutAreNone) {
+  Rehearsed one;
+  one.settings.assets = {"TIDEMILL", "KELPFARM"};
+  const auto growth = one.runs().all.front().growth;
+  one.settings.costs.push_back(CostClass::parse("HOLLBOND=5bp", ""));
+  EXPECT_EQ(one.runs().all.front().growth, growth);
+  one.settings.costs.push_back(CostClass::parse("NOBODY=5bp", ""));
+  EXPECT_THAT(message_of([&] { (void)one.runs(); }), HasSubstr("cost class 'NOBODY': no asset has this code"));
+}
+
 TEST(StudyRuns, ARunThatBuysNothingIsSaid) {
   Rehearsed one;
   EXPECT_THAT(texts_of(one.runs().warnings), Not(Contains(HasSubstr("no order was made"))));

@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iomanip>
 #include <set>
+#include <sstream>
 
 #include "support/tool.hpp"
 
@@ -229,11 +231,26 @@ TEST(GridTool, AskedForTooMuchOrForNothingItSaysSo) {
            {"runs --runs " + file + " --sort beauty", "runs have no 'beauty'"},
            {"runs --runs " + file + " --where 'sharpe >'", "no condition"},
            {"runs --runs " + file + " --json " + file, "it would be written over"},
-           {"luck --runs " + file + " --where 'aim = nothing'", "there are no runs"}}) {
+           {"runs --runs " + file + " --merge " + file, "it is the store itself"},
+           {"luck --runs " + file + " --where 'cost_level = 0' --where 'cost_level = 3'",
+            "none of the 18 runs has all of these, though some have each: cost_level = 0 (6), cost_level = 3 (6)"},
+           {"luck --runs " + file + " --where 'aim = nothing'",
+            "none of the 18 runs has aim = nothing: there are equal, maximum-sharpe"}}) {
     const auto result = run_tool(words);
     EXPECT_EQ(result.code, 1) << words;
     EXPECT_THAT(result.err, HasSubstr(said)) << words;
   }
+  // A list without a run says why; what there is, is what the list without the condition has at its ends.
+  const auto all = result_of("runs --runs " + file + " --sort growth_per_year --lowest --top 0")["runs"];
+  const auto percent = [](const json& run) {
+    std::ostringstream text;
+    text << std::fixed << std::setprecision(2) << 100 * run["growth_per_year"].get<double>() << "%";
+    return text.str();
+  };
+  const auto none = run_tool("runs --runs " + file + " --where 'growth_per_year > 3'");
+  EXPECT_EQ(none.code, 0);
+  EXPECT_THAT(none.err, HasSubstr("none of the 18 runs has growth_per_year > 300%: theirs go from " +
+                                  percent(all.front()) + " to " + percent(all.back())));
 }
 
 // Stopped after its first runs have landed, it says where they are, and goes on from there.

@@ -89,6 +89,10 @@ TEST(Rehearse, SaysWhatOfTheBestWasLuck) {
   EXPECT_EQ(without.code, 0);
   EXPECT_THAT(without.err,
               HasSubstr("What was luck cannot be told: baseline: no run, schedule or portfolio is called"));
+  const auto alone = "rehearse --prices " + demo +
+                     "/prices --assets TIDEMILL,KELPFARM --split 2022-01-01 --aim equal --schedule 1q --cost 10bp";
+  EXPECT_THAT(run_tool(alone).err, Not(HasSubstr("luck")));
+  EXPECT_THAT(run_tool(alone + " --draws 100").err, HasSubstr("What was luck cannot be told: luck: there is one run"));
 }
 
 TEST(Rehearse, ComparesSchedulesAtOtherLevelsOfCosts) {
@@ -460,6 +464,17 @@ TEST(RehearseFiles, TheLastDaysWeightsAreWhatIsHeldInTheEnd) {
   }
   EXPECT_NEAR(share * last, cash, 1e-3) << "cash is the last column";
   EXPECT_EQ(weighty, positions + 1);
+}
+
+TEST(Current, WholeUnitsOfOrdersAreToldWhole) {
+  const Folder folder;
+  const auto said =
+      run_tool("weigh --mandate " + demo + "/whole-units.toml --aim equal --orders " + (folder / "o.csv").string());
+  ASSERT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+  "));
+  const auto parts = run_tool("weigh" + mandate + "--current " + demo + "/held.csv --aim equal --orders " +
+                              (folder / "p.csv").string());
+  EXPECT_THAT(parts.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+\\.[0-9][0-9]  "));
 }
 
 TEST(Current, UnitsAndCashSayWhatTheWealthIs) {

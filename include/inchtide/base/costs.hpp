@@ -147,9 +147,8 @@ struct INCHTIDE_API CostRates {
 /// Looks up every asset's costs, part by part: of its own class if that sets the part, else of the class of one of its
 /// tags, else of `all`, else 0.
 /// @throws InputError where two classes of the same kind set it differently, for a class that names neither an asset
-/// nor a tag in use, a rate outside [0, 10,000) bps, an
-/// amount
-///         or coefficient below 0, a least above the most, or tiers that don't ascend from 0
+///         nor a tag in use, a rate outside [0, 10,000) bps, an amount or coefficient below 0, a least above the most,
+///         tiers that don't ascend from 0, or tiers beside a rate
 [[nodiscard]] INCHTIDE_API std::vector<AssetCosts> asset_costs(const std::vector<CostClass>& classes,
                                                                const std::vector<std::string>& assets,
                                                                const Tags& tags);

@@ -41,6 +41,9 @@ struct INCHTIDE_API GridAccount {
 [[nodiscard]] INCHTIDE_API Chapter runs_chapter(const exchange::RunStore& store, const exchange::RunQuery& query,
                                                 const std::string& file);
 
+/// Why no run fits a query: of each condition, how many it fits alone, and where that is none, what there is.
+[[nodiscard]] INCHTIDE_API Notice why_none_fits(const exchange::RunStore& store, const exchange::RunQuery& query);
+
 /// One run whole: its figures, years, costs, trades, log and wealth.
 [[nodiscard]] INCHTIDE_API Chapter run_chapter(const Rehearsal& run, const GridRun& kept, const std::string& currency);
 
