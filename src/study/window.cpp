@@ -52,8 +52,7 @@ std::pair<Day, Day> bounded(const PriceHistory& history, const std::pair<Day, Da
   return {std::max(history.days.front(), asked.first), std::min(history.days.back(), asked.second)};
 }
 
-}  // namespace
-
+// From the first day that the settings ask for to the last, whether all assets have prices then or not.
 std::pair<Day, Day> window_asked_for(const Universe& universe, const Settings& settings) {
   Day first = Day::max(), last = Day::min();
   for (const auto& history : universe.own_histories()) {
@@ -69,9 +68,11 @@ std::pair<Day, Day> window_asked_for(const Universe& universe, const Settings& s
     (settings.from ? last : first) = settings.from ? universe.prices.days.back() : universe.prices.days.front();
   }
   last = settings.to.value_or(last);
-  if (settings.last) first = std::max(first, settings.last->before(last));
-  return {settings.from.value_or(first), last};
+  // Counting back beats a first day, as in the window.
+  return {settings.last ? std::max(first, settings.last->before(last)) : settings.from.value_or(first), last};
 }
+
+}  // namespace
 
 std::optional<Notice> notice_of_missing_rates(const Universe& universe, const Settings& settings) {
   const auto [from, to] = window_asked_for(universe, settings);

@@ -12,9 +12,6 @@ PriceTable window_of(const Universe& universe, const Settings& settings);
 // is said. Refused where some history does not have it.
 void settle_interval(Universe& universe, const Settings& settings);
 
-// From the first day that the settings ask for to the last, whether all assets have prices then or not.
-std::pair<Day, Day> window_asked_for(const Universe& universe, const Settings& settings);
-
 // Says which prices within what is asked for have no rate into the base currency.
 std::optional<Notice> notice_of_missing_rates(const Universe& universe, const Settings& settings);
 

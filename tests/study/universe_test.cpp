@@ -267,6 +267,9 @@ TEST(StudyUniverse, WhatShortHistoriesCostIsOfTheWindowThatWasAskedFor) {
   EXPECT_EQ(said(), "") << "all have those two years";
   settings.to.reset();
   EXPECT_THAT(said(), HasSubstr("HOLLBOND ends on 2023-06-30: 0.5 of 2.0 years are not used"));
+  settings.from = day("2018-01-01");
+  EXPECT_THAT(said(), HasSubstr("0.5 of 2.0 years are not used")) << "counting back beats a first day";
+  settings.from.reset();
   settings.last.reset();
   settings.trading_days = 100;
   EXPECT_THAT(said(), HasSubstr("HOLLBOND ends on 2023-06-30"));

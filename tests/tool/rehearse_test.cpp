@@ -466,40 +466,5 @@ TEST(RehearseFiles, TheLastDaysWeightsAreWhatIsHeldInTheEnd) {
   EXPECT_EQ(weighty, positions + 1);
 }
 
-TEST(Current, WholeUnitsOfOrdersAreToldWhole) {
-  const Folder folder;
-  const auto said =
-      run_tool("weigh --mandate " + demo + "/whole-units.toml --aim equal --orders " + (folder / "o.csv").string());
-  ASSERT_EQ(said.code, 0) << said.err;
-  EXPECT_THAT(said.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+  "));
-  const auto parts = run_tool("weigh" + mandate + "--current " + demo + "/held.csv --aim equal --orders " +
-                              (folder / "p.csv").string());
-  EXPECT_THAT(parts.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+\\.[0-9][0-9]  "));
-}
-
-TEST(Current, UnitsAndCashSayWhatTheWealthIs) {
-  const Folder folder;
-  const auto file = folder.write("held.csv", "asset,units\nKELPFARM,1000\nHOLLBOND,500\nCash,2500\n").string();
-  const std::string words =
-      "weigh --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --aim equal --current " + file;
-  const auto said = run_tool(words + " --orders " + (folder / "orders.json").string());
-  ASSERT_EQ(said.code, 0) << said.err;
-  EXPECT_THAT(said.err, HasSubstr("cash of 2,500 among it"));
-  EXPECT_THAT(said.out, HasSubstr("2,500"));
-  EXPECT_THAT(run_tool(words + " --wealth 1m --orders " + (folder / "o.csv").string()).err,
-              HasSubstr("--wealth: it does nothing beside units and cash"));
-  const auto estimate = (folder / "e.json").string();
-  ASSERT_EQ(run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --json " + estimate).code, 0);
-  EXPECT_THAT(run_tool("weigh --estimate " + estimate + " --current " + file).err,
-              HasSubstr("an estimate has no prices to make weights of them"));
-  // It is read once, so that it may come through a pipe.
-  const auto piped =
-      run("bash -c '" + tool + " weigh" + mandate + "--aim equal --current <(cat " + demo + "/held.csv)'");
-  EXPECT_EQ(piped.code, 0) << piped.err;
-  const auto wrong = folder.write("wrong.csv", "asset,units\nKELPFARM,many\n").string();
-  EXPECT_THAT(run_tool("weigh --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --current " + wrong).err,
-              AllOf(HasSubstr("wrong.csv, line 2, column units"), HasSubstr("'many' is no number")));
-}
-
 }  // namespace
 }  // namespace inchtide::test
