@@ -3,7 +3,7 @@
 import type { Binding, Trading, Weights } from "./data";
 import { button, element } from "./dom";
 import { gains_of } from "./figures";
-import { basis_points, money, number, percent, points } from "./format";
+import { basis_points, fine, money, percent, points } from "./format";
 import { orders_to } from "./orders";
 import { current, toggle } from "./state";
 
@@ -17,7 +17,7 @@ export function orders_view(trading: Trading, weights: Weights, currency: string
   }
   const figure = (text: string) => element("td", { class: "figure" }, text);
   const rows = orders.map((one) => element("tr", {}, element("th", { scope: "row" }, one.asset), element("td", {}, one.value > 0 ? "buy" : "sell"),
-    figure(money(Math.abs(one.value))), figure((Number.isInteger(one.units) ? money : number)(Math.abs(one.units))), figure(number(one.price)), figure(money(one.cost))));
+    figure(money(Math.abs(one.value))), figure((Number.isInteger(one.units) ? money : fine)(Math.abs(one.units))), figure(fine(one.price)), figure(money(one.cost))));
   const days = [...new Set(orders.map((one) => one.price_day))].sort();
   const head = ["Asset", "", "Value", "Units", "Price", "Cost"].map((name, k) => element("th", k > 1 ? { class: "figure", scope: "col" } : { scope: "col" }, name));
   box.append(

@@ -27,8 +27,14 @@ export function number(figure: number): string {
   return rest === undefined ? apart : `${apart}.${rest}`;
 }
 
-/** To the unit, thousands apart. */
-export const money = (figure: number) => plain(figure, 0).replace(/\B(?=(\d{3})+(?!\d))/g, ",");
+/** As `number`, and three figures of what is below 0.1: for prices and units. */
+export function fine(figure: number): string {
+  const size = Math.abs(figure);
+  return size < 0.1 && size >= 1e-12 ? plain(figure, 2 - Math.floor(Math.log10(size))) : number(figure);
+}
+
+/** To the unit, thousands apart; below a thousand to the hundredth, if it has any. */
+export const money = (figure: number) => plain(figure, Math.abs(figure) < 1000 && Math.abs(figure - Math.round(figure)) >= 0.005 ? 2 : 0).replace(/\B(?=(\d{3})+(?!\d))/g, ",");
 
 export function by_scale(figure: number | null | undefined, scale: Scale): string {
   if (figure === null || figure === undefined || !Number.isFinite(figure)) return "-";

@@ -96,6 +96,17 @@ bool is_of_words(const std::string& column) {
   return std::ranges::find(word_columns, column) != word_columns.end();
 }
 
+/// Shares are written as percentages; what is none has no % sign.
+double figure_in(const std::string& text, const std::string& column, const Where& where) {
+  const auto kept =
+      std::ranges::find(kept_figures(), column, [](const KeptFigure& one) { return std::string(one.name); });
+  if (kept != kept_figures().end() && kept->share) return fraction_from_percent(text, where);
+  if (const auto figure = parse_number(text)) return *figure;
+  if (text.ends_with('%'))
+    throw InputError(where, fmt::format("{} is no percentage", column), "Write a number, such as 0.5");
+  throw InputError(where, fmt::format("'{}' is no number", text), "Write one, such as 0.5");
+}
+
 std::string condition_of(const RunQuery& query) {
   auto condition = fmt::format("failure {} ''", query.failed ? "<>" : "=");
   if (query.chosen_only) condition += " AND key IN (SELECT key FROM temp.chosen)";
@@ -168,10 +179,7 @@ RunFilter RunFilter::parse(std::string_view text, const Where& where) {
                      is_of_words(filter.column) ? "Write = or !=" : "Write one of = != < <= > >=");
   }
   if (is_of_words(filter.column)) return filter;
-  const bool percent = filter.value.ends_with('%');
-  const auto figure = parse_number(std::string_view(filter.value).substr(0, filter.value.size() - (percent ? 1 : 0)));
-  if (!figure) throw InputError(where, fmt::format("'{}' is no number", filter.value), "Write one, such as 0.5 or 2%");
-  filter.value = fmt::format("{}", percent ? *figure / 100 : *figure);
+  filter.value = fmt::format("{}", figure_in(filter.value, filter.column, where));
   return filter;
 }
 

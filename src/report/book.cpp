@@ -72,9 +72,10 @@ Book::Book(fs::path path) : path_(std::move(path)) {
   input_ = number_format(book_, "0.00%");
   format_set_bg_color(input_, 0xFBF1DC);
   format_set_border(input_, LXW_BORDER_THIN);
-  // text, day, count, percent, number2, number3, money
-  const char* patterns[] = {"General", "yyyy-mm-dd", "#,##0", "0.00%", "#,##0.00", "#,##0.000", "#,##0"};
-  for (std::size_t k = 0; k < 7; ++k) by_kind_[k] = number_format(book_, patterns[k]);
+  // text, day, count, percent, number2, number3, money, fine
+  const char* patterns[] = {"General",  "yyyy-mm-dd", "#,##0", "0.00%",
+                            "#,##0.00", "#,##0.000",  "#,##0", "[<0.1]0.000#####;#,##0.000"};
+  for (std::size_t k = 0; k < std::size(patterns); ++k) by_kind_[k] = number_format(book_, patterns[k]);
 }
 
 Book::~Book() {
@@ -102,20 +103,22 @@ void Book::write(lxw_worksheet* sheet, lxw_row_t row, lxw_col_t column, const Ce
 lxw_worksheet* Book::add(const Table& table, const SpeltMeans& spelt) {
   check_size(table, path_);
   auto* made = sheet(table.name);
+  std::vector<Format> formats;
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     const auto& column = table.columns[c];
     const auto words = column.unit.empty() ? column.name : fmt::format("{} [{}]", column.name, column.unit);
     worksheet_write_string(made, 0, lxw_col_t(c), words.c_str(), heading_);
     std::size_t width = std::min<std::size_t>(words.size(), 16);
+    formats.push_back(format_of(table, c));
     for (std::size_t r = 0; r < std::min<std::size_t>(table.rows.size(), 200); ++r) {
-      width = std::max(width, shown(table.rows[r][c], column.format).size());
+      width = std::max(width, shown(table.rows[r][c], formats[c]).size());
     }
     worksheet_set_column(made, lxw_col_t(c), lxw_col_t(c), double(std::min<std::size_t>(width, 60)) + 2, nullptr);
   }
   worksheet_freeze_panes(made, 1, 0);
   lxw_row_t row = 1;
   for (const auto& cells : table.rows) {
-    for (std::size_t c = 0; c < cells.size(); ++c) write(made, row, lxw_col_t(c), cells[c], table.columns[c].format);
+    for (std::size_t c = 0; c < cells.size(); ++c) write(made, row, lxw_col_t(c), cells[c], formats[c]);
     ++row;
   }
   for (const auto& note : table.notes) {

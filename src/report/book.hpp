@@ -43,7 +43,7 @@ class Book {
   std::filesystem::path path_;
   MemoryFile file_;
   lxw_workbook* book_;
-  lxw_format *heading_, *note_, *input_, *by_kind_[7];
+  lxw_format *heading_, *note_, *input_, *by_kind_[8];
   std::set<std::string> taken_;
 };
 

@@ -40,6 +40,13 @@ void add_notes(Table& table, const Futures& futures, const FutureRun& baseline) 
   table.notes.emplace_back("Ahead: how many end with more than " + baseline.name);
 }
 
+/// What wealth is counted in on an axis, and its word.
+std::pair<double, const char*> unit_of(double most) {
+  if (most >= 1e7) return {1e6, "millions"};
+  if (most >= 1e5) return {1e3, "thousands"};
+  return {1, ""};
+}
+
 }  // namespace
 
 Table futures_table(const Futures& futures, const Settings& settings, const std::string& currency) {
@@ -58,7 +65,8 @@ Table futures_table(const Futures& futures, const Settings& settings, const std:
               {},
               {}};
   if (settings.ends_below) {
-    table.columns.push_back({fmt::format("Ends below {}", with_thousands(*settings.ends_below)), Format::percent});
+    table.columns.push_back(
+        {fmt::format("Ends below {}", shown(*settings.ends_below, Format::money)), Format::percent});
   }
   if (settings.falls_beyond) {
     table.columns.push_back({fmt::format("Falls beyond {}", percent_text(*settings.falls_beyond)), Format::percent});
@@ -95,21 +103,23 @@ Chart futures_chart(const Futures& futures, const std::vector<Rehearsal>& runs, 
   chart.subtitle = fmt::format("{} drawn from the days of the past, whose means are in them",
                                with_thousands(double(futures.histories)));
   chart.x = {"", Scale::day};
-  chart.y = {currency.empty() ? "Wealth, millions" : fmt::format("Wealth, millions of {}", currency), Scale::number};
+  const auto [unit, word] = unit_of(run.fan.col(high).maxCoeff());
+  const auto of = fmt::format("{}{}{}", word, *word != 0 && !currency.empty() ? " of " : "", currency);
+  chart.y = {of.empty() ? "Wealth" : "Wealth, " + of, Scale::number};
   chart.key = Chart::Key::below;
   chart.tight = true;
-  const auto millions = [&](Told column) {
-    const Eigen::VectorXd wealth = run.fan.col(column) / 1e6;
+  const auto wealth_at = [&, unit = unit](Told column) {
+    const Eigen::VectorXd wealth = run.fan.col(column) / unit;
     return std::vector<double>(wealth.begin(), wealth.end());
   };
   chart.series.emplace_back(
-      report::Band{"90 of 100", futures.fan_days, millions(low), millions(high), colour::deep, false, 0.15});
-  chart.series.emplace_back(report::Band{"half of them", futures.fan_days, millions(lower_middle),
-                                         millions(upper_middle), colour::deep, false, 0.25});
-  chart.series.emplace_back(Line{"half above, half below", futures.fan_days, millions(middle), colour::deep});
+      report::Band{"90 of 100", futures.fan_days, wealth_at(low), wealth_at(high), colour::deep, false, 0.15});
+  chart.series.emplace_back(report::Band{"half of them", futures.fan_days, wealth_at(lower_middle),
+                                         wealth_at(upper_middle), colour::deep, false, 0.25});
+  chart.series.emplace_back(Line{"half above, half below", futures.fan_days, wealth_at(middle), colour::deep});
   const auto happened = std::ranges::find(runs, run.name, &Rehearsal::name);
   if (happened != runs.end()) {
-    const Eigen::VectorXd wealth = happened->net / 1e6;
+    const Eigen::VectorXd wealth = happened->net / unit;
     Line line{"what happened", happened->days, {wealth.begin(), wealth.end()}, colour::rust, Dash::solid};
     line.width = 1.8;
     chart.series.emplace_back(std::move(line));

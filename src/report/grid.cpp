@@ -42,10 +42,7 @@ void add_failures(Chapter& chapter, const exchange::RunStore& store, const excha
 }
 
 bool is_share(const std::string& figure) {
-  constexpr const char* shares[] = {"growth_per_year",   "volatility",           "max_drawdown",  "tracking_to_targets",
-                                    "turnover_per_year", "turnover_after_first", "cost_per_year", "growth",
-                                    "mean_per_year"};
-  return std::ranges::find(shares, figure) != std::end(shares);
+  return std::ranges::any_of(kept_figures(), [&](const KeptFigure& one) { return one.share && figure == one.name; });
 }
 
 /// What runs have in the column of a condition: the values of what is varied, else from the lowest to the highest.

@@ -35,9 +35,11 @@ Json cell_json(const Cell& cell, Format format) {
 Json table_json(const Table& table, const SpeltMeans& spelt) {
   auto json = to_json(table);
   auto rows = Json::array();
+  std::vector<Format> formats;
+  for (std::size_t k = 0; k < table.columns.size(); ++k) formats.push_back(format_of(table, k));
   for (const auto& row : table.rows) {
     auto cells = Json::array();
-    for (std::size_t k = 0; k < row.size(); ++k) cells.push_back(cell_json(row[k], table.columns[k].format));
+    for (std::size_t k = 0; k < row.size(); ++k) cells.push_back(cell_json(row[k], formats[k]));
     rows.push_back(std::move(cells));
   }
   json["rows"] = std::move(rows);

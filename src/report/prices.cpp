@@ -21,7 +21,7 @@ constexpr std::size_t rows_shown = 10;  // of tables that are mostly for files
 struct FigureColumn {
   std::string asset, name;
   std::vector<double> values;
-  Format format = Format::number3;
+  Format format = Format::fine;
 };
 
 Table coverage_table(const AlignedPrices& prices) {
@@ -95,7 +95,7 @@ Table prices_on_table(const std::vector<PriceOnDay>& prices) {
   Table table{"prices-on-day",
               prices.empty() ? "Prices on a day" : fmt::format("Prices on {}", to_string(prices.front().asked)),
               {{"Asset"},
-               {"Figure", Format::number3},
+               {"Figure", Format::fine},
                {"Currency"},
                {"Field"},
                {"Taken from", Format::day},
@@ -165,7 +165,7 @@ Table prices_table(const std::string& name, const std::string& title, const Pric
 Table fields_table(const Inspection& inspection, Shape shape) {
   std::vector<FigureColumn> columns;
   for (const auto& [asset, field, values] : inspection.fields) {
-    columns.push_back({asset, to_string(field), values, field == PriceField::volume ? Format::count : Format::number3});
+    columns.push_back({asset, to_string(field), values, field == PriceField::volume ? Format::count : Format::fine});
   }
   auto table =
       figures_table("fields", "Figures as they came, each in its own currency", inspection.prices.days, columns, shape);
@@ -196,7 +196,7 @@ Table overlays_table(const std::vector<AssetBars>& assets, const std::string& cu
     for (const auto& [overlay, lines] : asset.overlays) {
       const bool fraction = overlay.kind == Overlay::Kind::momentum || overlay.kind == Overlay::Kind::stochastic;
       for (const auto& line : lines) {
-        columns.push_back({bars.asset, line.name, on_days(line.values), fraction ? Format::percent : Format::number3});
+        columns.push_back({bars.asset, line.name, on_days(line.values), fraction ? Format::percent : Format::fine});
       }
     }
   }
@@ -415,7 +415,7 @@ void add_prices(Chapter& chapter, const Inspection& inspection, const Universe& 
   const auto before = std::ptrdiff_t(chapter.tables.size());
   const auto add = [&](const std::string& name, const std::string& title, const std::string& unit,
                        const PriceTable& prices, bool percent) {
-    chapter.tables.push_back(prices_table(name, title, prices, shape, percent ? Format::percent : Format::number3));
+    chapter.tables.push_back(prices_table(name, title, prices, shape, percent ? Format::percent : Format::fine));
     chapter.tables.back().preview = 0;
     chapter.charts.push_back(
         lines_chart(name, title, {unit, percent ? Scale::percent : Scale::number}, prices, has_benchmark));

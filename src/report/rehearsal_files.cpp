@@ -36,8 +36,8 @@ std::vector<Column> columns_of_orders(const std::string& currency) {
           {"Traded", Format::day},
           {"Asset"},
           {"Side"},
-          {"Units", Format::number2},
-          {"Price", Format::number3, currency},
+          {"Units", Format::fine},
+          {"Price", Format::fine, currency},
           {"Value", Format::money, currency},
           {"Fee", Format::money, currency},
           {"Commission", Format::money, currency},
@@ -54,7 +54,7 @@ std::vector<Column> columns_of_orders(const std::string& currency) {
 Table log_table(const std::vector<Rehearsal>& runs) {
   Table table{"log",
               "What happened",
-              {{"Run"}, {"Day", Format::day}, {"Event"}, {"Asset"}, {"Figure", Format::number2}, {"Words"}},
+              {{"Run"}, {"Day", Format::day}, {"Event"}, {"Asset"}, {"Figure", Format::fine}, {"Words"}},
               {},
               {},
               0};
@@ -103,7 +103,7 @@ Table weights_table(const std::vector<Rehearsal>& runs) {
 }
 
 Table holdings_table(const std::vector<Rehearsal>& runs) {
-  Table table{"holdings", "Held in the end", {{"Run"}, {"Asset"}, {"Units", Format::number2}}, {}, {}, 0};
+  Table table{"holdings", "Held in the end", {{"Run"}, {"Asset"}, {"Units", Format::fine}}, {}, {}, 0};
   for (const auto& run : runs) {
     for (Eigen::Index i = 0; i < run.end.units.size(); ++i) {
       if (run.end.units[i] != 0) table.add({run.name, run.assets[std::size_t(i)], run.end.units[i]});

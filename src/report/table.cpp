@@ -14,18 +14,36 @@
 namespace inchtide::report {
 namespace {
 
+constexpr double large_sum = 1000;
+
+bool shows_hundredths(double money) {
+  return std::abs(money) < large_sum && std::abs(money - std::round(money)) >= 0.005;
+}
+
+std::string shown_fine(double value) {
+  const double size = std::abs(value);
+  if (size < 1e-12 || size >= 0.1) return fmt::format("{:.3f}", size < 1e-12 ? 0.0 : value);
+  return fmt::format("{:.{}f}", value, 2 - int(std::floor(std::log10(size))));
+}
+
+std::string shown_money(double value) {
+  return shows_hundredths(value) ? fmt::format("{:.2f}", value) : with_thousands(value);
+}
+
 std::string shown_number(double value, Format format) {
   if (!std::isfinite(value)) return "-";
   switch (format) {
     case Format::percent: return percent_text(value);
     case Format::number2: return fmt::format("{:.2f}", std::abs(value) < 0.005 ? 0.0 : value);
     case Format::number3: return fmt::format("{:.3f}", std::abs(value) < 0.0005 ? 0.0 : value);
+    case Format::fine: return shown_fine(value);
+    case Format::money: return shown_money(value);
     default: return with_thousands(value);
   }
 }
 
 std::string_view format_name(Format format) {
-  constexpr std::string_view names[] = {"text", "day", "count", "percent", "number", "number", "money"};
+  constexpr std::string_view names[] = {"text", "day", "count", "percent", "number", "number", "money", "number"};
   return names[std::size_t(format)];
 }
 
@@ -45,6 +63,19 @@ std::string shown(const Cell& cell, Format format) {
   if (const auto* day = std::get_if<Day>(&cell)) return to_string(*day);
   if (const auto* number = std::get_if<double>(&cell)) return shown_number(*number, format);
   return "-";
+}
+
+Format format_of(const Table& table, std::size_t column) {
+  const auto format = table.columns[column].format;
+  if (format != Format::money) return format;
+  bool hundredths = false;
+  for (const auto& row : table.rows) {
+    const auto* money = std::get_if<double>(&row[column]);
+    if (money == nullptr || !std::isfinite(*money)) continue;
+    if (std::abs(*money) >= large_sum) return Format::count;
+    hundredths = hundredths || shows_hundredths(*money);
+  }
+  return hundredths ? Format::number2 : Format::count;
 }
 
 std::string to_csv(const Table& table) {

@@ -68,7 +68,7 @@ struct TextColumn {
 
 TextColumn column_of(const Table& table, std::size_t c, std::size_t rows) {
   TextColumn column;
-  const auto format = table.columns[c].format;
+  const auto format = format_of(table, c);
   column.is_text = format == Format::text;
   column.right = !column.is_text && format != Format::day;
   for (std::size_t r = 0; r < rows; ++r) {

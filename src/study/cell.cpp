@@ -55,22 +55,22 @@ GridCell GridCell::from_bytes(std::span<const std::byte> bytes) {
 
 const std::vector<KeptFigure>& kept_figures() {
   static const std::vector<KeptFigure> all = {
-      {"growth_per_year", [](const Rehearsal& run) { return run.growth_per_year; }},
-      {"volatility", [](const Rehearsal& run) { return run.volatility; }},
+      {"growth_per_year", [](const Rehearsal& run) { return run.growth_per_year; }, true},
+      {"volatility", [](const Rehearsal& run) { return run.volatility; }, true},
       {"sharpe", [](const Rehearsal& run) { return run.sharpe; }},
       {"sharpe_error", [](const Rehearsal& run) { return run.sharpe_error; }},
       {"sharpe_error_correlated", [](const Rehearsal& run) { return run.sharpe_error_correlated; }},
       {"sortino", [](const Rehearsal& run) { return run.sortino; }},
-      {"max_drawdown", [](const Rehearsal& run) { return run.max_drawdown; }},
-      {"tracking_to_targets", [](const Rehearsal& run) { return run.tracking_to_targets; }},
-      {"turnover_per_year", [](const Rehearsal& run) { return run.turnover_per_year; }},
-      {"turnover_after_first", [](const Rehearsal& run) { return run.turnover_after_first; }},
-      {"cost_per_year", [](const Rehearsal& run) { return run.cost_per_year; }},
+      {"max_drawdown", [](const Rehearsal& run) { return run.max_drawdown; }, true},
+      {"tracking_to_targets", [](const Rehearsal& run) { return run.tracking_to_targets; }, true},
+      {"turnover_per_year", [](const Rehearsal& run) { return run.turnover_per_year; }, true},
+      {"turnover_after_first", [](const Rehearsal& run) { return run.turnover_after_first; }, true},
+      {"cost_per_year", [](const Rehearsal& run) { return run.cost_per_year; }, true},
       {"costs_paid", [](const Rehearsal& run) { return run.costs_paid; }},
       {"order_count", [](const Rehearsal& run) { return double(run.order_count); }},
       {"trading_days", [](const Rehearsal& run) { return double(run.trades.size()); }},
-      {"growth", [](const Rehearsal& run) { return run.growth; }},
-      {"mean_per_year", [](const Rehearsal& run) { return run.mean_per_year; }},
+      {"growth", [](const Rehearsal& run) { return run.growth; }, true},
+      {"mean_per_year", [](const Rehearsal& run) { return run.mean_per_year; }, true},
       {"rows_per_year", [](const Rehearsal& run) { return run.rows_per_year; }},
       {"end_wealth", [](const Rehearsal& run) { return run.net[run.net.size() - 1]; }}};
   return all;

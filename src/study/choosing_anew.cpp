@@ -10,6 +10,7 @@
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/frontier/single.hpp"
+#include "study/around_pinned.hpp"
 #include "study/window.hpp"
 
 namespace inchtide {
@@ -95,25 +96,9 @@ Eigen::VectorXd for_universe(const Eigen::VectorXd& weights, const Basis& basis,
   return all;
 }
 
-/// Straight totals that what is pinned breaks by itself are as wide as that and the least of the others make them.
-void widen(Bounds& bounds, const std::vector<Eigen::Index>& pinned) {
-  for (auto& row : bounds.rows) {
-    const bool touched = std::ranges::any_of(pinned, [&](Eigen::Index k) { return row.coefficients[k] != 0; });
-    if (row.bend.size() > 0 || !touched) continue;
-    double least = 0, most = 0;
-    for (Eigen::Index i = 0; i < row.coefficients.size(); ++i) {
-      const double a = row.coefficients[i];
-      if (a == 0) continue;  // its range may have no end
-      least += a * (a > 0 ? bounds.lower[i] : bounds.upper[i]);
-      most += a * (a > 0 ? bounds.upper[i] : bounds.lower[i]);
-    }
-    if (least > row.upper) row.upper = least;
-    if (most < row.lower) row.lower = most;
-  }
-}
-
 /// The bounds with what cannot be traded at the weights it has.
-Bounds bounds_around(const Basis& basis, const LimitFacts& facts, const Universe& universe, const Look& look) {
+Bounds bounds_around(const Basis& basis, const LimitFacts& facts, const Universe& universe, const Look& look,
+                     std::vector<std::string>& widened) {
   auto bounds = bounds_of(basis.limits, basis.estimate.assets, facts);
   const Eigen::VectorXd held = look.weights();
   std::vector<Eigen::Index> pinned;
@@ -127,7 +112,7 @@ Bounds bounds_around(const Basis& basis, const LimitFacts& facts, const Universe
       bounds.budget -= weight;
     }
   }
-  widen(bounds, pinned);
+  if (!look.pinned.empty()) widened = widen_around(bounds, pinned);
   return bounds;
 }
 
@@ -175,10 +160,10 @@ Basis basis_on(const Universe& universe, Sources sources, const Settings& settin
 }
 
 Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim,
-                     const Look& look, const Eigen::VectorXd& near) {
+                     const Look& look, const Eigen::VectorXd& near, std::vector<std::string>& widened) {
   auto facts = basis.facts;
   facts.costs_count = false;
-  const auto bounds = bounds_around(basis, facts, universe, look);
+  const auto bounds = bounds_around(basis, facts, universe, look, widened);
   auto alone = choose_alone(basis, bounds, aim, from_universe(near, basis, universe));
   auto chosen =
       alone ? *std::move(alone)
@@ -188,7 +173,7 @@ Allocation choose_by(const Basis& basis, const Universe& universe, const Setting
 }
 
 Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, const Settings& settings, const Aim& aim,
-                               const Look& look, const CostRates& rates) {
+                               const Look& look, const CostRates& rates, std::vector<std::string>& widened) {
   const auto n = Eigen::Index(basis.estimate.assets.size());
   const Eigen::VectorXd held = look.weights();
   auto facts = basis.facts;
@@ -203,7 +188,7 @@ Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, con
     own.sell[k] = rates.sell[i];
   }
   facts.costs = TradingCosts{facts.current, own, settings.horizon};
-  const auto frontier = frontier_around(basis, facts, bounds_around(basis, facts, universe, look), look);
+  const auto frontier = frontier_around(basis, facts, bounds_around(basis, facts, universe, look, widened), look);
   return for_universe(choose(frontier, aim, basis.risk_free, {}).weights, basis, universe, look);
 }
 

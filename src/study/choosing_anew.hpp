@@ -12,15 +12,18 @@ namespace inchtide {
 [[nodiscard]] Basis basis_on(const Universe& universe, Sources sources, const Settings& settings, Day day);
 
 // The aim by such a basis, costs not counted. One weight an asset of the universe, those not estimated not held. What
-// cannot be traded keeps the weight it has, whatever its own limits, and limits on totals that it alone would break are
-// as wide as it makes them.
+// cannot be traded keeps the weight it has, whatever its own limits, and limits that it leaves no room for are as wide
+// as it makes them.
 // @param near the weights chosen before, one an asset of the universe, from which some aims are found faster; or none
+// @param widened the texts of limits that were widened
 [[nodiscard]] Allocation choose_by(const Basis& basis, const Universe& universe, const Settings& settings,
-                                   const Aim& aim, const Look& look, const Eigen::VectorXd& near);
+                                   const Aim& aim, const Look& look, const Eigen::VectorXd& near,
+                                   std::vector<std::string>& widened);
 
 // The aim with the costs of getting there from what is held counted, likewise.
 [[nodiscard]] Eigen::VectorXd after_costs_by(const Basis& basis, const Universe& universe, const Settings& settings,
-                                             const Aim& aim, const Look& look, const CostRates& rates);
+                                             const Aim& aim, const Look& look, const CostRates& rates,
+                                             std::vector<std::string>& widened);
 
 struct Delivered {
   double mean = 0, volatility = 0, sharpe = 0;  // per year

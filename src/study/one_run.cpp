@@ -28,7 +28,11 @@ Rehearsal OneRun::make(const Allocation& allocation, const Schedule& schedule, c
   if (schedule.to == Schedule::To::after_costs) {
     latest_ = basis_;
     plan.after_costs = [&](const Look& look) {
-      return after_costs_by(latest_, universe_, settings_, *allocation.aim, look, proportional(terms.costs));
+      std::vector<std::string> widened;
+      auto weights =
+          after_costs_by(latest_, universe_, settings_, *allocation.aim, look, proportional(terms.costs), widened);
+      for (const auto& limit : widened) widened_[limit].insert(look.day);
+      return weights;
     };
   }
   auto run = rehearse(setup_.table, plan, how);
@@ -45,7 +49,9 @@ void OneRun::reestimate(RehearsalPlan& plan, const Allocation& allocation, std::
         for (const auto& asset : universe_.assets) {
           if (!find_name(asset, basis.estimate.assets)) without_[asset].insert(look.day);
         }
-        auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, look, near);
+        std::vector<std::string> widened;
+        auto chosen = choose_by(basis, universe_, settings_, *allocation.aim, look, near, widened);
+        for (const auto& limit : widened) widened_[limit].insert(look.day);
         near = chosen.weights;
         if (promises.empty() || promises.back().from < look.day) {  // tranches after the first begin again
           promises.push_back({name, look.day, {}, chosen.expected_return, chosen.volatility, chosen.sharpe});

@@ -31,6 +31,9 @@ class OneRun {
   // The days of estimates that an asset had no part in, and wasn't held by, as it hadn't prices all through the window.
   [[nodiscard]] const std::map<std::string, std::set<Day>>& without() const { return without_; }
 
+  // The days on which a limit was as wide as what is suspended made it, by its text.
+  [[nodiscard]] const std::map<std::string, std::set<Day>>& widened() const { return widened_; }
+
  private:
   void reestimate(RehearsalPlan& plan, const Allocation& allocation, std::vector<Promise>& promises);
   [[nodiscard]] Sources holding(const Look& look) const;
@@ -41,7 +44,7 @@ class OneRun {
   const Settings& settings_;
   const WalkSetup& setup_;
   Basis latest_;
-  std::map<std::string, std::set<Day>> without_;
+  std::map<std::string, std::set<Day>> without_, widened_;
 };
 
 // The reason that a run of this name wasn't made, for where the name stands beside it already.

@@ -68,6 +68,7 @@ class Rehearsing {
     warn_of_failures();
     warn_of_older_targets();
     warn_of_not_estimated();
+    warn_of_widened();
     for (const auto& aim : portfolios_.unanswered) {
       runs_.warnings.push_back(aim.notice.led_by(aim.name + " has no portfolio and is not rehearsed"));
     }
@@ -147,12 +148,23 @@ class Rehearsing {
     }
   }
 
+  void warn_of_widened() {
+    for (const auto& [limit, days] : widened_) {
+      const auto from = to_string(*days.begin());
+      runs_.warnings.push_back(fmt::format(
+          "What was suspended left no room for '{}' {}: it was as wide as that made it", limit,
+          days.size() == 1 ? "on " + from
+                           : fmt::format("on {} days, from {} to {}", days.size(), from, to_string(*days.rbegin()))));
+    }
+  }
+
   void add(const Allocation& allocation, const Schedule& schedule) {
     std::vector<Promise> promises;
     attempt(OneRun::name_of(allocation, schedule), [&] {
       OneRun one(universe_, basis_, sources_, settings_, setup_);
       runs_.all.push_back(one.make(allocation, schedule, setup_.plan.terms, setup_.how, promises));
       for (const auto& [asset, days] : one.without()) without_[asset].insert(days.begin(), days.end());
+      for (const auto& [limit, days] : one.widened()) widened_[limit].insert(days.begin(), days.end());
       keep(promises);
     });
   }
@@ -249,6 +261,7 @@ class Rehearsing {
   WalkSetup setup_;
   std::exception_ptr first_;
   std::map<std::string, std::set<Day>> without_;  // by no part in the estimates of these days
+  std::map<std::string, std::set<Day>> widened_;  // texts of limits
 };
 
 }  // namespace

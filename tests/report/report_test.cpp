@@ -144,6 +144,17 @@ TEST(Table, RowsThatAreCutAreCounted) {
   EXPECT_EQ(to_text(table, {}, {.rows = 2, .rest = "ask for them"}), "n\n-\n0\n1\n  1,498 more rows: ask for them\n");
 }
 
+// A cost of three hundredths is not 0; a column is to the unit or to the hundredth, never both.
+TEST(Table, MoneyIsToTheHundredthWhereAllOfAColumnIsSmall) {
+  Table table{"x", "", {{"Run"}, {"Cost", Format::money}, {"Value", Format::money}, {"Fee", Format::money}}, {}, {}};
+  table.add({"first", 0.034, 27.5, 3.0});
+  table.add({"second", 999.0, 12345.6, 0.0});
+  EXPECT_EQ(format_of(table, 0), Format::text);
+  const auto text = to_text(table);
+  EXPECT_THAT(text, AllOf(HasSubstr("0.03"), HasSubstr("999.00"), HasSubstr("12,346"), Not(HasSubstr("27.5")),
+                          Not(HasSubstr("3.00"))));
+}
+
 TEST(Table, RefusesRowsOfAnotherWidth) {
   auto table = sample();
   EXPECT_THROW(table.add({std::string("x")}), std::logic_error);
@@ -154,6 +165,13 @@ TEST(Shown, SmallAndMissingFigures) {
   EXPECT_EQ(shown(-0.0004, Format::number3), "0.000");
   EXPECT_EQ(shown(std::nan(""), Format::number2), "-");
   EXPECT_EQ(shown(1e15, Format::money), "1,000,000,000,000,000");
+  EXPECT_EQ(shown(0.034, Format::money), "0.03");
+  EXPECT_EQ(shown(-27.0, Format::money), "-27");
+  EXPECT_EQ(shown(1234.56, Format::money), "1,235");
+  EXPECT_EQ(shown(0.00042, Format::fine), "0.000420");
+  EXPECT_EQ(shown(-0.0067, Format::fine), "-0.00670");
+  EXPECT_EQ(shown(85.7391, Format::fine), "85.739");
+  EXPECT_EQ(shown(0.0, Format::fine), "0.000");
   EXPECT_EQ(shown(-999.6, Format::count), "-1,000");
 }
 

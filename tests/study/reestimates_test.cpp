@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 
+#include <functional>
 #include <map>
 #include <set>
 
@@ -135,6 +136,51 @@ TEST(StudyRuns, TotalsAreAsWideAsWhatIsSuspendedMakesThem) {
   EXPECT_GT(run.targets[1][0], 0.4);
   EXPECT_NEAR(run.targets[1][1], 0, 1e-9) << "and has no room for the other";
   EXPECT_NEAR(run.targets[1].sum(), 1, 1e-12);
+}
+
+TEST(StudyRuns, SumsOfSizesAndNumbersOfPositionsAreAsWideAsWhatIsSuspendedMakesThem) {
+  // Each limit holds before; with the first as it is held it has no room. Gross: 40% short takes 140% of the others.
+  // Least size: what is suspended is smaller. Numbers: the two others have to be held as well. Bonds: 80% is elsewhere.
+  const std::vector<std::string> codes = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
+  struct Case {
+    std::string said;  // the limit that is widened
+    std::vector<std::string> others;
+    std::vector<double> held;
+    std::function<void(const Eigen::VectorXd&)> look;
+  };
+  const std::vector<Case> cases = {
+      {"gross <= 130%",
+       {"TIDEMILL >= -20%"},
+       {-0.4, 0.7, 0.7},
+       [](const Eigen::VectorXd& w) { EXPECT_NEAR(w.cwiseAbs().sum(), 1 - 2 * w[0], 1e-9); }},
+      {"held >= 10%", {}, {0.05, 0.55, 0.4}, [](const Eigen::VectorXd& w) { EXPECT_LT(w[0], 0.1); }},
+      {"holdings <= 2",
+       {"KELPFARM >= 10%", "HOLLBOND >= 10%"},
+       {0.6, 0.2, 0.2},
+       [](const Eigen::VectorXd& w) { EXPECT_GT(w.minCoeff(), 0.1 - 1e-9); }},
+      {"sector:bonds >= 25%", {"HOLLBOND <= 30%"}, {0.8, 0.1, 0.1}, [](const Eigen::VectorXd& w) {
+         EXPECT_NEAR(w[1], 0, 1e-9);
+       }}};
+  for (const auto& [said, others, held, look] : cases) {
+    Rehearsed one;
+    test::take_out(one.sources.bars[0], day("2022-12-17"), day("2023-01-04"));
+    one.sources.tags = {{"sector"}, codes, {{"sea"}, {"sea"}, {"bonds"}}};
+    one.sources.current = WeightList{"held", codes, held};
+    one.settings.start_from_current = true;
+    one.settings.schedules = {Schedule::parse("1y", "")};
+    one.settings.limits = {Limit::parse(said)};
+    for (const auto& limit : others) one.settings.limits.push_back(Limit::parse(limit));
+    one.settings.delay = 300;
+    one.settings.reestimate = Schedule::parse("1y", "");
+    const auto runs = one.runs();
+    const auto& run = runs.all.front();
+    EXPECT_FALSE(run.marked) << said;
+    ASSERT_GT(run.targets.size(), 1u) << said;
+    EXPECT_NEAR(run.targets[1].sum(), 1, 1e-9) << said;
+    look(run.targets[1]);
+    EXPECT_THAT(texts_of(runs.warnings),
+                testing::Contains(HasSubstr("What was suspended left no room for '" + said + "' on 2022-12-30")));
+  }
 }
 
 TEST(StudyRuns, EstimatesAreOfWhatHasPricesAllThroughAndTheOthersAreListed) {

@@ -247,7 +247,7 @@ TEST(GridTool, AskedForTooMuchOrForNothingItSaysSo) {
     text << std::fixed << std::setprecision(2) << 100 * run["growth_per_year"].get<double>() << "%";
     return text.str();
   };
-  const auto none = run_tool("runs --runs " + file + " --where 'growth_per_year > 3'");
+  const auto none = run_tool("runs --runs " + file + " --where 'growth_per_year > 300%'");
   EXPECT_EQ(none.code, 0);
   EXPECT_THAT(none.err, HasSubstr("none of the 18 runs has growth_per_year > 300%: theirs go from " +
                                   percent(all.front()) + " to " + percent(all.back())));

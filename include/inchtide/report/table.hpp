@@ -24,7 +24,9 @@
 namespace inchtide::report {
 
 /// How a column's numbers are shown. Percent columns hold fractions of 1.
-enum class Format { text, day, count, percent, number2, number3, money };
+/// `fine` is for what may be small, prices and units: three decimals, or three figures of what is below 0.1. `money`
+/// below a thousand is shown to the hundredth, else to the unit; a column of it in one way.
+enum class Format { text, day, count, percent, number2, number3, money, fine };
 
 struct INCHTIDE_API Column {
   std::string name;  ///< heading
@@ -51,6 +53,9 @@ struct INCHTIDE_API Table {
 
 /// A figure as people read it: percent with two decimals, thousands apart, never in scientific notation; "-" for none.
 [[nodiscard]] INCHTIDE_API std::string shown(const Cell& cell, Format format);
+
+/// The format for the cells of a column: its own, and for money `number2` where all is below a thousand, else `count`.
+[[nodiscard]] INCHTIDE_API Format format_of(const Table& table, std::size_t column);
 
 /// How much of a table a reader is shown.
 struct INCHTIDE_API TextStyle {

@@ -66,6 +66,7 @@ struct INCHTIDE_API GridCell {
 struct INCHTIDE_API KeptFigure {
   const char* name;
   double (*of)(const Rehearsal& run);
+  bool share = false;  ///< a fraction of 1, read and written as a percentage
 };
 /// Growth, risk, ratios, turnover, costs, orders and the wealth at the end: all that does not grow with the days.
 [[nodiscard]] INCHTIDE_API const std::vector<KeptFigure>& kept_figures();
