@@ -458,6 +458,11 @@ Chapter inspect_chapter(const Inspection& inspection, const Universe& universe, 
   auto chapter = begin_chapter("inspect", universe, settings, from, inspection.warnings);
   chapter.result = inspect_json(universe.aligned, inspection.findings, from.spelt);
   chapter.tables = {coverage_table(universe.aligned), findings_table(inspection.findings, from.spelt)};
+  const auto &all = universe.aligned.table.days, &window = universe.prices.days;
+  if (!window.empty() && (window.front() != all.front() || window.back() != all.back())) {
+    chapter.tables.front().notes.emplace_back(fmt::format("This is all that there is; what follows is of {} to {}",
+                                                          to_string(window.front()), to_string(window.back())));
+  }
   if (!universe.short_effects.empty()) {
     chapter.tables.push_back(short_histories_table(universe.short_effects, universe.short_histories));
   }

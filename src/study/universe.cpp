@@ -235,10 +235,11 @@ class Making {
   AlignPolicy meet_short_histories() {
     auto policy = settings_.align;
     const auto deciding = universe_.own_histories();
-    const auto brief = short_histories(deciding);
-    if (brief.empty()) return policy;
-    universe_.short_effects = effects_on_rows(deciding, policy);
+    if (short_histories(deciding).empty()) return policy;
     policy.keep_short_histories = settings_.short_histories == ShortHistories::keep;
+    const auto [parts, brief] = short_in_window(deciding, settings_);
+    if (brief.empty()) return policy;
+    universe_.short_effects = effects_on_rows(parts.size() == deciding.size() ? parts : deciding, policy);
     if (settings_.short_histories != ShortHistories::leave_out) return policy;
     std::vector<std::string> gone;
     for (auto at = brief.rbegin(); at != brief.rend(); ++at) {

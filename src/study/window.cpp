@@ -16,21 +16,37 @@ namespace {
 constexpr std::size_t enough_returns = 24;
 constexpr std::chrono::days slack{31};  // a window that is shorter by less is not worth a word
 
+// A history from one day to another; nothing of one without a price between.
+std::optional<PriceHistory> part_of(const PriceHistory& history, Day from, Day to) {
+  const std::vector<Day>& all = history.days;
+  const auto begin = std::ranges::lower_bound(all, from) - all.begin();
+  const auto end = std::ranges::upper_bound(all, to) - all.begin();
+  if (begin >= end) return std::nullopt;
+  auto part = history;
+  part.days = DayList(std::vector<Day>(all.begin() + begin, all.begin() + end));
+  part.prices = {history.prices.begin() + begin, history.prices.begin() + end};
+  return part;
+}
+
 // The universe's histories, cut to the window.
 std::vector<PriceHistory> in_window(const Universe& universe) {
   std::vector<PriceHistory> cut;
+  const auto& table = universe.prices.days;
   for (const auto& history : universe.own_histories()) {
-    auto part = history;
-    const std::vector<Day>& all = history.days;
-    const auto& table = universe.prices.days;
-    const auto begin = std::ranges::lower_bound(all, table.front()) - all.begin();
-    const auto end = std::ranges::upper_bound(all, table.back()) - all.begin();
-    if (begin >= end) continue;
-    part.days = DayList(std::vector<Day>(all.begin() + begin, all.begin() + end));
-    part.prices = {history.prices.begin() + begin, history.prices.begin() + end};
-    cut.push_back(std::move(part));
+    if (auto part = part_of(history, table.front(), table.back())) cut.push_back(*std::move(part));
   }
   return cut;
+}
+
+// From the first day that the settings ask for to the last, of days on which any has a price.
+std::pair<Day, Day> window_among(const std::vector<Day>& days, const Settings& settings) {
+  Day first = settings.from.value_or(days.front()), last = std::min(settings.to.value_or(days.back()), days.back());
+  if (settings.last) first = settings.last->before(last);
+  if (!settings.trading_days) return {first, last};
+  const auto count = std::ptrdiff_t(*settings.trading_days);
+  const auto begin = std::ranges::lower_bound(days, first), end = std::ranges::upper_bound(days, last);
+  if (end - begin < count) return {first, last};
+  return settings.from ? std::pair{first, *(begin + (count - 1))} : std::pair{*(end - count), last};
 }
 
 // Whatever the days are that prices are put side by side on, shortening is to the window that all have.
@@ -72,7 +88,43 @@ std::pair<Day, Day> window_asked_for(const Universe& universe, const Settings& s
   return {settings.last ? std::max(first, settings.last->before(last)) : settings.from.value_or(first), last};
 }
 
+// An asset without a price in the window would leave none to any, where histories shorten it.
+void check_all_reach_in(const Universe& universe, std::optional<Day> from, std::optional<Day> to) {
+  if (universe.short_histories != ShortHistories::shorten) return;
+  const auto all = universe.own_histories();
+  std::vector<std::string> outside;
+  for (const auto& history : all) {
+    if (part_of(history, from.value_or(Day::min()), to.value_or(Day::max()))) continue;
+    outside.push_back(
+        fmt::format("{} ({} to {})", history.asset, to_string(history.days.front()), to_string(history.days.back())));
+  }
+  if (outside.empty() || outside.size() == all.size()) return;
+  throw InputError("window",
+                   fmt::format("no price {}{}{} has {}", from ? "from " + to_string(*from) : "", from && to ? " " : "",
+                               to ? "to " + to_string(*to) : "", fmt::join(outside, ", ")),
+                   {{Means::short_histories, "Leaving short histories out keeps the others", "leave-out"},
+                    {Means::assets, "or choose among the assets"}});
+}
+
 }  // namespace
+
+ShortInWindow short_in_window(const std::vector<PriceHistory>& histories, const Settings& settings) {
+  ShortInWindow found;
+  if (histories.empty()) return found;
+  const auto [from, to] = window_among(days_of_any(histories), settings);
+  std::vector<std::size_t> of;
+  for (std::size_t i = 0; i < histories.size(); ++i) {
+    if (auto part = part_of(histories[i], from, to)) {
+      found.parts.push_back(*std::move(part));
+      of.push_back(i);
+    } else {
+      found.brief.push_back(i);
+    }
+  }
+  for (const auto k : short_histories(found.parts)) found.brief.push_back(of[k]);
+  std::ranges::sort(found.brief);
+  return found;
+}
 
 std::optional<Notice> notice_of_missing_rates(const Universe& universe, const Settings& settings) {
   const auto [from, to] = window_asked_for(universe, settings);
@@ -99,6 +151,7 @@ PriceTable window_of(const Universe& universe, const Settings& settings) {
     const auto every = settings.every.value_or(Interval{1, Unit::month});
     from = window_start(until, *settings.last, every, settings.keep_last_period);
   }
+  check_all_reach_in(universe, from, settings.to);
   if (!settings.trading_days) return table.between(from, settings.to);
   const auto cut = table.between(from, std::nullopt);
   const auto count = *settings.trading_days;

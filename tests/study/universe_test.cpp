@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <functional>
+
 #include "inchtide/base/errors.hpp"
 #include "inchtide/prices/periods.hpp"
 #include "inchtide/study/runs.hpp"
@@ -246,6 +248,57 @@ TEST(StudyUniverse, ShortHistoriesAreShortenedLeftOutOrKept) {
   EXPECT_EQ(without.prices.days.front(), day("2018-01-01"));
   settings.short_histories = ShortHistories::keep;
   EXPECT_EQ(universe_of(sources, settings).prices.days.front(), day("2018-01-01"));
+}
+
+TEST(StudyUniverse, AHistoryIsShortWithinTheWindowThatWasAskedForOrNot) {
+  // The third has prices from 2021 to the middle of 2023; the first two from 2018 to the end of 2023.
+  auto sources = three();
+  sources.bars[2] = walk("HOLLBOND", 3, day("2021-01-01"), day("2023-06-30"));
+  const auto is_left_out = [&](const std::function<void(Settings&)>& ask) {
+    Settings settings;
+    settings.short_histories = ShortHistories::leave_out;
+    ask(settings);
+    const auto universe = universe_of(sources, settings);
+    EXPECT_EQ(universe.assets.size() == 2, !universe.short_effects.empty());
+    return universe.assets.size() == 2;
+  };
+  EXPECT_TRUE(is_left_out([](Settings&) {}));
+  EXPECT_TRUE(is_left_out([](Settings& s) { s.from = day("2021-02-01"); })) << "it ends early";
+  EXPECT_TRUE(is_left_out([](Settings& s) { s.to = day("2023-05-31"); })) << "it begins late";
+  EXPECT_TRUE(is_left_out([](Settings& s) { s.to = day("2020-05-31"); })) << "it has nothing there";
+  EXPECT_TRUE(is_left_out([](Settings& s) { s.from = day("2023-08-01"); }));
+  EXPECT_FALSE(is_left_out([](Settings& s) {
+    s.from = day("2021-02-01");
+    s.to = day("2023-05-31");
+  }));
+  const auto last = [](const char* span) {
+    return [span](Settings& s) {
+      s.to = day("2023-05-31");
+      s.last = Interval::parse(span, "");
+    };
+  };
+  EXPECT_FALSE(is_left_out(last("2y")));
+  EXPECT_TRUE(is_left_out(last("3y")));
+  EXPECT_FALSE(is_left_out([](Settings& s) {
+    s.from = day("2021-02-01");
+    s.trading_days = 400;
+  }));
+  EXPECT_TRUE(is_left_out([](Settings& s) {
+    s.from = day("2021-02-01");
+    s.trading_days = 700;
+  })) << "they reach beyond its end";
+}
+
+TEST(StudyUniverse, AWindowInWhichOnlySomeHavePricesNamesTheOthers) {
+  auto sources = three();
+  sources.bars[2] = walk("HOLLBOND", 3, day("2018-01-01"), day("2020-06-30"));
+  Settings settings;
+  settings.from = day("2021-01-01");
+  EXPECT_THAT(message_of([&] { (void)universe_of(sources, settings); }),
+              AllOf(HasSubstr("no price from 2021-01-01 has HOLLBOND (2018-01-01 to 2020-06-30)"),
+                    HasSubstr("leave-out"), Not(HasSubstr("TIDEMILL"))));
+  settings.short_histories = ShortHistories::leave_out;
+  EXPECT_THAT(universe_of(sources, settings).assets, ElementsAre("TIDEMILL", "KELPFARM"));
 }
 
 TEST(StudyUniverse, WhatShortHistoriesCostIsOfTheWindowThatWasAskedFor) {

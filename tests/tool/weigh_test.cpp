@@ -302,7 +302,7 @@ TEST(Current, WholeUnitsOfOrdersAreToldWhole) {
   EXPECT_THAT(said.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+  "));
   const auto parts = run_tool("weigh" + mandate + "--current " + demo + "/held.csv --aim equal --orders " +
                               (folder / "p.csv").string());
-  EXPECT_THAT(parts.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+\\.[0-9][0-9]  "));
+  EXPECT_THAT(parts.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+\\.[0-9]{3}  "));
 }
 
 TEST(Current, UnitsAndCashSayWhatTheWealthIs) {
