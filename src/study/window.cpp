@@ -103,7 +103,7 @@ void check_all_reach_in(const Universe& universe, std::optional<Day> from, std::
                    fmt::format("no price {}{}{} has {}", from ? "from " + to_string(*from) : "", from && to ? " " : "",
                                to ? "to " + to_string(*to) : "", fmt::join(outside, ", ")),
                    {{Means::short_histories, "Leaving short histories out keeps the others", "leave-out"},
-                    {Means::assets, "or choose among the assets"}});
+                    {Means::assets, "choose among the assets"}});
 }
 
 }  // namespace
@@ -207,9 +207,32 @@ Day window_start(const PriceTable& table, const Interval& span, const Interval& 
   return last_on_or_before(every.period_end(base));
 }
 
+namespace {
+
+// Where a window is counted back, from the end of the asset that ends first: how much later the others end.
+std::optional<Notice> notice_of_counting_back(const std::vector<PriceHistory>& all, const Settings& settings) {
+  const auto end_of = [&](const PriceHistory& history) {
+    return std::min(history.days.back(), settings.to.value_or(Day::max()));
+  };
+  const auto first = std::ranges::min_element(all, {}, end_of), last = std::ranges::max_element(all, {}, end_of);
+  if (end_of(*last) - end_of(*first) <= slack) return std::nullopt;
+  return Notice(
+      {},
+      fmt::format("{} ends on {}: the last {} are counted back from there, {:.1f} years before the end of {}",
+                  first->asset, to_string(end_of(*first)),
+                  settings.last ? settings.last->text() : fmt::format("{} days", *settings.trading_days),
+                  years_between(end_of(*first), end_of(*last)), last->asset),
+      {{Means::short_histories, "Leaving short histories out counts from the end of the others", "leave-out"}});
+}
+
+}  // namespace
+
 std::optional<Notice> notice_of_the_window(const Universe& universe, const Settings& settings) {
   const auto all = universe.own_histories();
   if (universe.short_histories != ShortHistories::shorten || all.size() < 2) return std::nullopt;
+  if (settings.last || (settings.trading_days && !settings.from)) {
+    if (auto notice = notice_of_counting_back(all, settings)) return notice;
+  }
   // From the earliest first price to the latest last one, within what was asked for.
   const auto asked = window_asked_for(universe, settings);
   auto [first, last] = bounded(all[0], asked);

@@ -319,13 +319,19 @@ TEST(StudyUniverse, WhatShortHistoriesCostIsOfTheWindowThatWasAskedFor) {
   settings.last = Interval{2, Unit::year};
   EXPECT_EQ(said(), "") << "all have those two years";
   settings.to.reset();
-  EXPECT_THAT(said(), HasSubstr("HOLLBOND ends on 2023-06-30: 0.5 of 2.0 years are not used"));
+  const auto counted_back = [](const std::string& span) {
+    return "HOLLBOND ends on 2023-06-30: the last " + span +
+           " are counted back from there, 0.5 years before the end of TIDEMILL";
+  };
+  EXPECT_THAT(said(), HasSubstr(counted_back("2y")));
+  EXPECT_EQ(universe_of(sources, settings).prices.days.back(), day("2023-06-30"));
+  EXPECT_LE(universe_of(sources, settings).prices.days.front(), day("2021-06-30"));
   settings.from = day("2018-01-01");
-  EXPECT_THAT(said(), HasSubstr("0.5 of 2.0 years are not used")) << "counting back beats a first day";
+  EXPECT_THAT(said(), HasSubstr(counted_back("2y"))) << "counting back beats a first day";
   settings.from.reset();
   settings.last.reset();
   settings.trading_days = 100;
-  EXPECT_THAT(said(), HasSubstr("HOLLBOND ends on 2023-06-30"));
+  EXPECT_THAT(said(), HasSubstr(counted_back("100 days")));
   settings.from = day("2022-01-03");
   EXPECT_EQ(said(), "") << "so many days are there from the first on";
   settings.from = day("2020-07-01");
