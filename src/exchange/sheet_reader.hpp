@@ -86,6 +86,12 @@ class SheetReader {
     std::array<std::vector<double>, price_fields> fields;
     std::array<std::size_t, price_fields> figures{};  // how many aren't holes
     bool failed = false;
+    bool newest_first = false;  // as many sources write them: turned in the end
+
+    void turn() {
+      std::ranges::reverse(days);
+      for (auto& field : fields) std::ranges::reverse(field);
+    }
   };
 
   void begin_asset(const std::string& name, std::size_t line = 1) {
@@ -137,11 +143,13 @@ class SheetReader {
       any = any || !std::isnan(values[k]);
     }
     if (!any) return;  // none that day
-    if (!asset.days.empty() && day <= asset.days.back()) {
-      const bool twice = day == asset.days.back();
-      throw InputError(cell_place(path_, line, header_[sheet_.date]),
-                       fmt::format("{} comes {}", to_string(day), twice ? "twice" : "after a later day"),
-                       "Sort the rows by day and keep one row a day");
+    if (asset.days.size() == 1 && day < asset.days.back()) asset.newest_first = true;
+    if (!asset.days.empty() && (asset.newest_first ? day >= asset.days.back() : day <= asset.days.back())) {
+      const char* how = day == asset.days.back() ? "twice"
+                        : asset.newest_first     ? "after an earlier day, though the days before it go back"
+                                                 : "after a later day";
+      throw InputError(cell_place(path_, line, header_[sheet_.date]), fmt::format("{} comes {}", to_string(day), how),
+                       "Sort the rows by day, whichever way, and keep one row a day");
     }
     asset.days.push_back(day);
     for (std::size_t k = 0; k < figures.size(); ++k) {
@@ -181,6 +189,7 @@ class SheetReader {
         failures_->emplace_back(asset.asset, error.notice());
         continue;
       }
+      if (asset.newest_first) asset.turn();
       asset.days.shrink_to_fit();
       BarHistory history{asset.asset};
       history.days = std::move(asset.days);

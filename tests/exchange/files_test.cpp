@@ -62,7 +62,12 @@ TEST(PriceFile, EachBadCellIsNamedByFileLineAndColumn) {
   EXPECT_THAT(complaint_about_prices(header + "2024-01-03,0\n"), HasSubstr("the price is 0"));
   EXPECT_THAT(complaint_about_prices(header + "2024-01-03,inf\n"), HasSubstr("'inf' is not a number"));
   EXPECT_THAT(complaint_about_prices(header + "2024-01-02,3\n"), HasSubstr("column date: 2024-01-02 comes twice"));
-  EXPECT_THAT(complaint_about_prices(header + "2024-01-01,3\n"), HasSubstr("2024-01-01 comes after a later day"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-03,2\n2024-01-01,3\n"),
+              HasSubstr("line 4, column date: 2024-01-01 comes after a later day"));
+  EXPECT_THAT(
+      complaint_about_prices(header + "2024-01-01,2\n2024-01-03,3\n"),
+      HasSubstr("line 4, column date: 2024-01-03 comes after an earlier day, though the days before it go back"));
+  EXPECT_THAT(complaint_about_prices(header + "2024-01-01,2\n2024-01-01,3\n"), HasSubstr("2024-01-01 comes twice"));
   EXPECT_THAT(complaint_about_prices(header + "2024-01-03\n"),
               HasSubstr("line 3: the row has 1 cells, the header has 2"));
   EXPECT_THAT(complaint_about_prices(header + "2024-01-03,\"2\n"), HasSubstr("Check the quotes"));
@@ -115,6 +120,23 @@ TEST(LongFile, HoldsARowAnAssetAndDay) {
   EXPECT_EQ(histories[0].field, PriceField::adjusted_close);
   EXPECT_THAT(histories[0].prices, ElementsAre(10, 30));
   EXPECT_THAT(histories[1].prices, ElementsAre(20, 40));
+}
+
+// Many sources write the newest day first: it is the same history.
+TEST(PriceFiles, MayBeginWithTheNewestDay) {
+  const auto one = prices_from("date,open,close\n2024-01-04,3.5,3\n2024-01-03,,\n2024-01-02,1.5,1\n2023-12-29,,4\n");
+  EXPECT_THAT(one.prices, ElementsAre(4, 1, 3));
+  EXPECT_THAT(std::vector<Day>(one.days),
+              ElementsAre(*parse_day("2023-12-29"), *parse_day("2024-01-02"), *parse_day("2024-01-04")));
+  // Each asset by itself: the second has its oldest first.
+  const auto many =
+      many_from("date,asset,close\n2024-01-04,B,1\n2024-01-02,A,5\n2024-01-03,B,2\n2024-01-03,A,6\n2024-01-02,B,3\n");
+  ASSERT_EQ(many.size(), 2u);
+  EXPECT_THAT(many[0].prices, ElementsAre(3, 2, 1));
+  EXPECT_THAT(many[1].prices, ElementsAre(5, 6));
+  const auto wide = many_from("date,A,B\n2024-01-04,1,\n2024-01-03,2,20\n2024-01-02,3,30\n");
+  EXPECT_THAT(wide[0].prices, ElementsAre(3, 2, 1));
+  EXPECT_THAT(wide[1].prices, ElementsAre(30, 20));
 }
 
 TEST(FileOfMany, SaysWhereItIsWrong) {

@@ -137,7 +137,7 @@ TEST_P(BadInput, IsOneClearMessage) {
   folder.write("unpriced/A.csv", "date,shares\n" + rows);
   folder.write("badday/A.csv", "date,close\n31/01/2024,10\n");
   folder.write("badnumber/A.csv", "date,close\n2024-01-31,10\n2024-02-29,1O\n");
-  folder.write("disorder/A.csv", "date,close\n2024-02-29,10\n2024-01-31,10\n");
+  folder.write("disorder/A.csv", "date,close\n2024-01-31,10\n2024-03-29,10\n2024-02-29,10\n");
   folder.write("twice/A.csv", "date,close\n2024-02-29,10\n2024-02-29,10\n");
   folder.write("negative/A.csv", "date,close\n2024-02-29,10\n2024-03-28,-10\n");
   folder.write("single/A.csv", "date,close\n2024-02-29,10\n");
@@ -171,7 +171,7 @@ INSTANTIATE_TEST_SUITE_P(
         Bad{"BadDay", "describe --prices @/badday", "A.csv, line 2, column date: '31/01/2024' is not an ISO day"},
         Bad{"BadNumber", "describe --prices @/badnumber", "A.csv, line 3, column close: '1O' is not a number"},
         Bad{"Disorder", "describe --prices @/disorder",
-            "A.csv, line 3, column date: 2024-01-31 comes after a later day"},
+            "A.csv, line 4, column date: 2024-02-29 comes after a later day"},
         Bad{"Twice", "describe --prices @/twice", "A.csv, line 3, column date: 2024-02-29 comes twice"},
         Bad{"Negative", "describe --prices @/negative", "A.csv, line 3, column close: the price is -10"},
         Bad{"SingleRow", "describe --prices @/single", "A: it holds a single price, on 2024-02-29"},

@@ -42,6 +42,7 @@ struct INCHTIDE_API PriceReading {
 
 /// Reads one asset's history. Needs a column `date` and one of `adjusted_close`, `close`, `price`; columns may stand in
 /// any order and others are passed over. The file's name is the asset's code. Rows without a price are passed over.
+/// Rows go by day, the oldest or the newest first.
 /// @throws InputError naming file, line and column for anything that cannot be read, for days that come twice or out of
 ///         order, for prices that aren't positive, and for two columns of one name
 [[nodiscard]] INCHTIDE_API PriceHistory read_price_file(const std::filesystem::path& path,
