@@ -36,40 +36,47 @@ double least_of(const Bounds& bounds, const Eigen::VectorXd& straight, const Lim
   return value;
 }
 
-/// Whether it was; the row is then as wide as the others' ranges and the sum make it.
-bool widen_row(const Bounds& bounds, LimitRow& row) {
-  bool widened = false;
-  const double least = least_of(bounds, row.coefficients, row);
-  if (least > row.upper + rounding) {
-    row.upper = least;
-    widened = true;
-  }
-  if (row.bend.size() > 0) return widened;  // it has no lower end
+/// The least and the most of a row; of absolute sizes, which have no lower end, the most isn't asked for.
+std::pair<double, double> reach_of(const Bounds& bounds, const LimitRow& row) {
   LimitRow turned;
   turned.constant = -row.constant;
-  const double most = -least_of(bounds, -row.coefficients, turned);
-  if (most < row.lower - rounding) {
-    row.lower = most;
-    widened = true;
+  return {least_of(bounds, row.coefficients, row), -least_of(bounds, -row.coefficients, turned)};
+}
+
+/// Whether it was; the row is then as wide as the others' ranges and the sum make it.
+bool widen_row(LimitRow& row, const Bounds& bounds, const Bounds& before) {
+  const auto [least, most] = reach_of(bounds, row);
+  const auto [least_before, most_before] = reach_of(before, row);
+  if (least > row.upper + rounding && least_before <= row.upper + rounding) {
+    row.upper = least;
+    return true;
   }
-  return widened;
+  if (row.bend.size() == 0 && most < row.lower - rounding && most_before >= row.lower - rounding) {
+    row.lower = most;
+    return true;
+  }
+  return false;
+}
+
+std::size_t least_held(const Bounds& bounds) {
+  return std::size_t(((bounds.lower.array() > 0) || (bounds.upper.array() < 0)).count());
 }
 
 }  // namespace
 
-std::vector<std::string> widen_around(Bounds& bounds, const std::vector<Eigen::Index>& pinned) {
+std::vector<std::string> widen_around(Bounds& bounds, const Bounds& before, const std::vector<Eigen::Index>& pinned) {
   std::vector<std::string> widened;
   const auto tell = [&](int limit, const std::string& label) {
     const auto text = limit >= 0 ? bounds.limits[std::size_t(limit)].text : label;
     if (std::ranges::find(widened, text) == widened.end()) widened.push_back(text);
   };
   for (auto& row : bounds.rows) {
-    if (widen_row(bounds, row)) tell(row.limit, row.label);
+    if (widen_row(row, bounds, before)) tell(row.limit, row.label);
   }
   if (bounds.holdings) {
-    const auto held = ((bounds.lower.array() > 0) || (bounds.upper.array() < 0)).count();
-    if (double(held) > bounds.holdings->value) {
-      bounds.holdings->value = double(held);
+    const double most = bounds.holdings->value;
+    if (double(least_held(bounds)) > most && double(least_held(before)) <= most) {
+      bounds.holdings->value = double(least_held(bounds));
       tell(bounds.holdings->limit, "holdings");
     }
   }

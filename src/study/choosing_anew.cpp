@@ -100,6 +100,8 @@ Eigen::VectorXd for_universe(const Eigen::VectorXd& weights, const Basis& basis,
 Bounds bounds_around(const Basis& basis, const LimitFacts& facts, const Universe& universe, const Look& look,
                      std::vector<std::string>& widened) {
   auto bounds = bounds_of(basis.limits, basis.estimate.assets, facts);
+  if (look.pinned.empty()) return bounds;
+  const auto before = bounds;
   const Eigen::VectorXd held = look.weights();
   std::vector<Eigen::Index> pinned;
   for (std::size_t i = 0; i < look.pinned.size(); ++i) {
@@ -112,7 +114,7 @@ Bounds bounds_around(const Basis& basis, const LimitFacts& facts, const Universe
       bounds.budget -= weight;
     }
   }
-  if (!look.pinned.empty()) widened = widen_around(bounds, pinned);
+  widened = widen_around(bounds, before, pinned);
   return bounds;
 }
 

@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 
+#include <algorithm>
 #include <functional>
 #include <map>
 #include <set>
@@ -181,6 +182,28 @@ TEST(StudyRuns, SumsOfSizesAndNumbersOfPositionsAreAsWideAsWhatIsSuspendedMakesT
     EXPECT_THAT(texts_of(runs.warnings),
                 testing::Contains(HasSubstr("What was suspended left no room for '" + said + "' on 2022-12-30")));
   }
+}
+
+TEST(StudyRuns, AConflictThatNothingSuspendedMadeIsNotWidenedAway) {
+  // The third becomes three times as dear, past its limit by more than the turnover allows, whatever the first does.
+  const std::vector<std::string> codes = {"TIDEMILL", "KELPFARM", "HOLLBOND"};
+  Rehearsed one;
+  test::take_out(one.sources.bars[0], day("2022-12-17"), day("2023-01-04"));
+  auto& third = one.sources.bars[2];
+  for (std::size_t t = 0; t < third.days.size(); ++t) {
+    const double since = double((third.days[t] - day("2022-06-01")).count());
+    third.of(PriceField::close)[t] *= 1 + std::clamp(since, 0.0, 100.0) / 50;
+  }
+  one.sources.current = WeightList{"held", codes, {0.4, 0.4, 0.2}};
+  one.settings.start_from_current = true;
+  one.settings.schedules = {Schedule::parse("1y", "")};
+  one.settings.limits = {Limit::parse("HOLLBOND <= 25%"), Limit::parse("turnover <= 5%")};
+  one.settings.delay = 300;
+  one.settings.reestimate = Schedule::parse("1y", "");
+  const auto runs = one.runs();
+  EXPECT_TRUE(runs.all.front().marked);
+  EXPECT_THAT(texts_of(runs.warnings), testing::Contains(HasSubstr("kept older targets")));
+  EXPECT_THAT(texts_of(runs.warnings), testing::Not(testing::Contains(HasSubstr("left no room"))));
 }
 
 TEST(StudyRuns, EstimatesAreOfWhatHasPricesAllThroughAndTheOthersAreListed) {
