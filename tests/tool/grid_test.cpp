@@ -297,6 +297,22 @@ TEST(FuturesTool, TellsQuantilesProbabilitiesAndAFan) {
                           HasSubstr("The means of the past are in them"), HasSubstr("are not drawn")));
 }
 
+// What a small purse trades costs cents, and is counted in what fits.
+TEST(FuturesTool, SmallWealthIsToldToTheHundredth) {
+  const Folder folder;
+  const auto figure = (folder / "f.svg").string();
+  const std::string start = "rehearse --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --split 2023-01-03 " +
+                            "--aim equal --schedule 1q --cost 10bp --draws 0 --futures 50 ";
+  const auto said = run_tool(start + "--wealth 500 --below 0.5 --figure futures:" + figure);
+  ASSERT_EQ(said.code, 0) << said.err;
+  EXPECT_THAT(said.out, testing::ContainsRegex("Schedule +0\\.50 +Ahead")) << "what wealth may end below";
+  EXPECT_THAT(said.out, testing::ContainsRegex("\nequal +1q +0\\.[0-9][0-9] +0\\.[0-9][0-9] "))
+      << "the first purchase alone costs half a unit";
+  EXPECT_THAT(text_of(figure), AllOf(HasSubstr("Wealth"), Not(HasSubstr("millions")), Not(HasSubstr("thousands"))));
+  ASSERT_EQ(run_tool(start + "--wealth 250k --figure futures:" + figure).code, 0);
+  EXPECT_THAT(text_of(figure), HasSubstr("Wealth, thousands"));
+}
+
 TEST(FuturesTool, WhatCannotBeDrawnIsSaid) {
   for (auto [words, code, said] : std::vector<std::tuple<std::string, int, std::string>>{
            {"--futures 0", 2, "--futures"},
