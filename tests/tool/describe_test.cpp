@@ -41,6 +41,13 @@ TEST(Inspect, ShowsWhatTheDemoPricesHold) {
   for (const auto& finding : result["findings"]) EXPECT_EQ(finding["severity"], "note") << finding;
 }
 
+// Its first table is of all the files, whatever window the others are of.
+TEST(Inspect, SaysWhichWindowFollowsWhatTheFilesHold) {
+  const auto cut = run_tool("inspect" + mandate + "--from 2024-01-02 --to 2024-06-28");
+  EXPECT_THAT(cut.out, HasSubstr("This is all that there is; what follows is of 2024-01-02 to 2024-06-28\n"));
+  EXPECT_THAT(run_tool("inspect" + mandate).out, testing::Not(HasSubstr("This is all that there is")));
+}
+
 TEST(Inspect, AMisprintIsKeptUnlessItsRemovalIsAskedFor) {
   const std::string prices =
       "describe --prices " + demo + "/prices/OYSTERCO.csv --every 1d --from 2021-05-03 --to 2021-05-31";
