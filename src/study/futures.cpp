@@ -96,6 +96,7 @@ class FutureDrawing {
     if (universe_.benchmark) codes.push_back(*universe_.benchmark);
     known_ = priced_days(universe_, settings_).between(universe_.prices.days.front(), std::nullopt).only(codes);
     drawn_.walk = setup_.walk.only(codes);
+    begin_at_last_prices();
     auto days = day_relatives(known_.prices);
     drawn_.relatives = std::move(days.relatives);
     result_.histories = std::size_t(settings_.futures);
@@ -113,6 +114,17 @@ class FutureDrawing {
     for (std::size_t t = 0; t + 1 < rows; t += step) fan_.push_back(t);
     fan_.push_back(rows - 1);
     for (const auto row : fan_) result_.fan_days.push_back(drawn_.walk.days[row]);
+  }
+
+  /// Of assets that are closed on the walk's first day: drawn ones go on from there.
+  void begin_at_last_prices() {
+    const auto& known = setup_.table.prices;
+    for (Eigen::Index i = 0; i < known.cols(); ++i) {
+      for (auto t = Eigen::Index(setup_.how.first_row); t-- > 0 && std::isnan(drawn_.walk.prices(0, i));) {
+        drawn_.walk.prices(0, i) = known(t, i);
+      }
+    }
+    setup_.how.first_row = 0;
   }
 
   /// The longest that any asset's returns ask for.

@@ -60,7 +60,7 @@ class Rehearsing {
         }
       }
     }
-    if (runs_.all.empty() && first_) std::rethrow_exception(first_);
+    if (runs_.all.empty()) throw_none();
     warn_of_no_orders();
     add_equal();
     add_benchmark();
@@ -80,6 +80,19 @@ class Rehearsing {
   }
 
  private:
+  [[noreturn]] void throw_none() const {
+    if (first_) std::rethrow_exception(first_);
+    if (portfolios_.all.empty())
+      throw InputError("rehearsal", "there is no portfolio", {Means::aim, "Choose one", "equal"});
+    std::vector<std::string> names;
+    for (const auto& allocation : portfolios_.all) names.push_back(allocation.name);
+    throw InputError("rehearsal",
+                     fmt::format("every schedule weighs what a trade costs against the return it brings, and no return "
+                                 "is behind {}",
+                                 fmt::join(names, ", ")),
+                     {"Give another schedule too, such as 1q", {Means::aim, "an aim that has one", "utility=4"}});
+  }
+
   /// Once a reason.
   void warn_of_failures() {
     std::vector<std::string> told;
@@ -181,16 +194,17 @@ class Rehearsing {
     }
   }
 
-  /// The plainest portfolio stands beside the others: the same in each asset that has a price when it begins.
+  /// The plainest portfolio stands beside the others: the same in each asset that has a price by when it begins.
   void add_equal() {
     const auto schedule =
         std::ranges::find_if(setup_.schedules, [](const Schedule& s) { return s.to != Schedule::To::after_costs; });
     const bool has_it = std::ranges::any_of(
         portfolios_.all, [](const Allocation& a) { return a.aim && a.aim->kind == Aim::Kind::equal; });
     if (has_it || schedule == setup_.schedules.end()) return;
-    const auto first = setup_.table.prices.row(Eigen::Index(setup_.how.first_row)).transpose().array();
+    const auto known = setup_.table.prices.topRows(Eigen::Index(setup_.how.first_row) + 1);
     auto plan = setup_.plan;
-    plan.weights = first.isNaN().select(0.0, Eigen::VectorXd::Ones(first.size())).matrix();
+    plan.weights =
+        known.array().isNaN().colwise().all().select(0.0, Eigen::RowVectorXd::Ones(known.cols())).matrix().transpose();
     plan.weights /= plan.weights.sum();
     plan.schedule = *schedule;
     plan.aim = Aim{Aim::Kind::equal, 0}.text();

@@ -113,18 +113,42 @@ std::vector<double> lots_of(const Settings& settings, const Universe& universe, 
   return by_class(settings.lots, universe.assets, universe.tags, 1);
 }
 
-/// What is held on a walk's first row, by the weights held now.
-Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, std::size_t first_row, double wealth) {
-  Ledger ledger{Eigen::VectorXd::Zero(weights.size()), wealth * (1 - weights.sum())};
+/// The row of an asset's last price up to a row; nothing where it has none.
+std::optional<std::size_t> row_of_last_price(const PriceTable& table, std::size_t row, Eigen::Index asset) {
+  for (auto t = row + 1; t-- > 0;) {
+    if (!std::isnan(table.prices(Eigen::Index(t), asset))) return t;
+  }
+  return std::nullopt;
+}
+
+/// So many rows before `first` as it takes to know the last price of each asset that is closed there.
+std::size_t rows_to_last_prices(const PriceTable& all, std::size_t first) {
+  std::size_t rows = 0;
+  for (Eigen::Index i = 0; i < all.prices.cols(); ++i) {
+    if (const auto last = row_of_last_price(all, first, i)) rows = std::max(rows, first - *last);
+  }
+  return rows;
+}
+
+/// What is held on a walk's first row, by the weights held now: at its last prices, where splits have not passed over
+/// them.
+Ledger held(const Eigen::VectorXd& weights, const PriceTable& table, const RehearsalOptions& how) {
+  Ledger ledger{Eigen::VectorXd::Zero(weights.size()), how.wealth * (1 - weights.sum())};
   for (Eigen::Index i = 0; i < weights.size(); ++i) {
     if (weights[i] == 0) continue;
-    const double price = table.prices(Eigen::Index(first_row), i);
-    if (std::isnan(price)) {
-      throw InputError(Where::of_asset(table.assets[std::size_t(i)].code),
-                       fmt::format("it is held, and has no price on {}", to_string(table.days[first_row])),
+    const auto& code = table.assets[std::size_t(i)].code;
+    const auto last = row_of_last_price(table, how.first_row, i);
+    if (!last) {
+      throw InputError(Where::of_asset(code),
+                       fmt::format("it is held, and has no price up to {}", to_string(table.days[how.first_row])),
                        {Means::split, "Choose another day"});
     }
-    ledger.units[i] = weights[i] * wealth / price;
+    double price = table.prices(Eigen::Index(*last), i);
+    for (const auto& action : how.actions) {
+      const bool passed = action.ex_day > table.days[*last] && action.ex_day < table.days[how.first_row];
+      if (passed && same_name(action.asset, code)) price /= action.split;
+    }
+    ledger.units[i] = weights[i] * how.wealth / price;
   }
   return ledger;
 }
@@ -209,17 +233,8 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
   plan.tags = universe.tags;
   plan.terms = {asset_costs(settings.costs, universe.assets, universe.tags), settings.smallest_order,
                 lots_of(settings, universe, table), settings.cash_floor};
-  if (has_impact(plan.terms.costs)) {  // what that of the first trades hangs on is history
-    const auto all = priced_days(universe, settings).only(universe.assets);
-    const auto first = std::size_t(std::ranges::lower_bound(all.days, walk.days.front()) - all.days.begin());
-    how.first_row = std::min(first, trailing_rows);
-    table = all.between(all.days[first - how.first_row], std::nullopt);
-    how.traded_value = traded_to_walk(universe, table, plan.terms.costs);
-    if (auto unknown = notice_of_unknown_impact(table, how.traded_value, plan.terms.costs, how.first_row)) {
-      warnings.push_back(std::move(*unknown));
-    }
-  }
-  how.actions = actions_to_walk(universe, sources, table);
+  add_history(universe, settings, warnings);
+  how.actions = actions_to_walk(universe, sources, walk);
   if (settings.withholding > 0 && how.actions.empty()) {
     warnings.push_back({{},
                         "Nothing is withheld from dividends, as none is paid apart from prices",
@@ -230,7 +245,21 @@ WalkSetup::WalkSetup(const Universe& universe, const Basis& basis, const Sources
     throw InputError("rehearsal", "it is to start from what is held now, which isn't known",
                      {{Means::current, "Give the weights"}});
   }
-  how.start = held(basis.facts.current, table, how.first_row, how.wealth);
+  how.start = held(basis.facts.current, table, how);
+}
+
+void WalkSetup::add_history(const Universe& universe, const Settings& settings, std::vector<Notice>& warnings) {
+  const bool impact = has_impact(plan.terms.costs);
+  if (!impact && !table.prices.row(0).hasNaN()) return;
+  const auto all = priced_days(universe, settings).only(universe.assets);
+  const auto first = std::size_t(std::ranges::lower_bound(all.days, walk.days.front()) - all.days.begin());
+  how.first_row = std::max(rows_to_last_prices(all, first), impact ? std::min(first, trailing_rows) : 0);
+  table = all.between(all.days[first - how.first_row], std::nullopt);
+  if (!impact) return;
+  how.traded_value = traded_to_walk(universe, table, plan.terms.costs);
+  if (auto unknown = notice_of_unknown_impact(table, how.traded_value, plan.terms.costs, how.first_row)) {
+    warnings.push_back(std::move(*unknown));
+  }
 }
 
 }  // namespace inchtide

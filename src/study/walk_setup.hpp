@@ -18,10 +18,13 @@ struct WalkSetup {
             std::vector<Notice>& warnings);
 
   PriceTable walk;   // from the first row on, the benchmark's prices last
-  PriceTable table;  // of the assets, with rows before the first where costs look back
+  PriceTable table;  // of the assets, with rows before the first where costs look back or one is closed there
   std::vector<Schedule> schedules;
   RehearsalOptions how;
   RehearsalPlan plan;  // its terms and tags
+
+ private:
+  void add_history(const Universe& universe, const Settings& settings, std::vector<Notice>& warnings);
 };
 
 }  // namespace inchtide
