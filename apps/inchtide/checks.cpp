@@ -121,8 +121,12 @@ bool is_about_prices(const std::string& option) {
 
 void check_beside_an_estimate(const Options& options) {
   if (options.estimate.empty()) return;
+  const auto also_of_lists = [&](const std::string& option) {  // of weights, units and tags, which are CSV too
+    return option == "--decimal" &&
+           (typed(options, "--current") || typed(options, "--weights") || typed(options, "--tags"));
+  };
   for (const auto& option : options.typed) {
-    if (!is_about_prices(option)) continue;
+    if (!is_about_prices(option) || also_of_lists(option)) continue;
     throw WrongUsage(option,
                      "it does not go with --estimate, which takes the place of prices and all that is made of them",
                      "Leave one of them out");

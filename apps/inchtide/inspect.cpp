@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "inchtide/base/text.hpp"
 #include "inchtide/report/prices.hpp"
 #include "inchtide/study/inspection.hpp"
 #include "output.hpp"
@@ -41,7 +42,8 @@ void inspect_strictly(Options& options) {
   const auto warnings = std::ranges::count(look.inspection.findings, Severity::warning, &Finding::severity);
   if (warnings > 0 && look.study.settings().strict) {
     options.exit_code = bad_input;
-    chapter.warnings.emplace_back(fmt::format("{} finding(s) are warnings, and --strict was asked for", warnings));
+    chapter.warnings.emplace_back(
+        fmt::format("{} among the findings, and --strict was asked for", counted(std::size_t(warnings), "warning")));
   }
   deliver(chapter, options);
 }

@@ -81,4 +81,14 @@ std::string with_thousands(double value) {
   return (value < 0 && digits != "0" ? "-" : "") + digits;
 }
 
+std::string counted(std::size_t count, std::string_view one) {
+  return fmt::format("{} {}{}", with_thousands(double(count)), one, count == 1 ? "" : "s");
+}
+
+std::string fine_text(double value, int decimals) {
+  const double size = std::abs(value);
+  if (size < 1e-12) return fmt::format("{:.{}f}", 0.0, decimals);
+  return fmt::format("{:.{}f}", value, std::max(decimals, 2 - int(std::floor(std::log10(size)))));
+}
+
 }  // namespace inchtide

@@ -9,6 +9,7 @@
 #include "estimate/tolerances.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/range.hpp"
+#include "inchtide/base/text.hpp"
 
 namespace inchtide {
 namespace {
@@ -67,8 +68,8 @@ void check_semidefinite(Eigen::MatrixXd matrix, const std::string& name) {
     const double least = blas::eigen_symmetric(matrix).values.minCoeff();
     throw InputError(name,
                      fmt::format("it is not positive semidefinite: some portfolio would have a negative variance (its "
-                                 "least eigenvalue is {:.6f}, its largest entry {:.6f})",
-                                 least, matrix.cwiseAbs().maxCoeff()),
+                                 "least eigenvalue is {}, its largest entry {})",
+                                 fine_text(least), fine_text(matrix.cwiseAbs().maxCoeff())),
                      "Estimate it from complete histories of the same days, shrink it, or repair its correlations "
                      "with nearest_correlation, which says by how much");
   }

@@ -66,12 +66,13 @@ std::vector<CorporateAction> read_actions(const fs::path& path, const CsvStyle& 
     };
     CorporateAction action{std::string(row[asset]), style.day(row[date], place(date))};
     if (action.asset.empty()) throw InputError(place(asset)(), "the asset is missing", "Name one a row");
-    if (split && !row[*split].empty()) action.split = split_in(row[*split], style, place(*split));
-    if (dividend && !row[*dividend].empty()) action.dividend = style.figure(row[*dividend], place(*dividend));
+    const auto given = [&](const auto& column) { return column && !row[*column].empty() && !says_none(row[*column]); };
+    if (given(split)) action.split = split_in(row[*split], style, place(*split));
+    if (given(dividend)) action.dividend = style.figure(row[*dividend], place(*dividend));
     if (!(action.split > 0) || !std::isfinite(action.split)) {
       throw InputError(place(*split)(), fmt::format("a split of {}", row[*split]), "Write 2, 2:1 or 3:2");
     }
-    if (pay_day && !row[*pay_day].empty()) {
+    if (given(pay_day)) {
       action.pay_day = style.day(row[*pay_day], place(*pay_day));
       if (*action.pay_day < action.ex_day) {
         throw InputError(place(*pay_day)(), fmt::format("it lies before the ex-day {}", to_string(action.ex_day)),

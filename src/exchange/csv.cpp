@@ -10,6 +10,7 @@
 #include <memory>
 #include <sstream>
 
+#include "base/trimmed.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
@@ -39,10 +40,12 @@ struct Reader {
   bool has_quotes;
   std::size_t line = 1;  // where the next row starts
   std::size_t lines_in_row = 0;
-  std::size_t columns = 0;  // 0 until the header is read
-  bool blank = true;        // no cell of this row has any text
-  std::string text;         // the cells of this row that matter, one after another
-  std::size_t count = 0;    // of this row's cells so far
+  std::size_t columns = 0;   // 0 until the header is read
+  std::size_t headings = 0;  // with those at the end that are empty
+  bool blank = true;         // no cell of this row has any text
+  bool beyond = false;       // a cell behind the header's last one has
+  std::string text;          // the cells of this row that matter, one after another
+  std::size_t count = 0;     // of this row's cells so far
   struct Piece {
     std::size_t begin = 0, size = 0;
   };
@@ -55,6 +58,7 @@ struct Reader {
   void cell(std::string_view value) {
     const auto column = count++;
     blank = blank && value.empty();
+    beyond = beyond || (columns > 0 && column >= columns && !value.empty());
     // A line end within a cell needs quotes; most files have none.
     if (has_quotes) lines_in_row += std::size_t(std::ranges::count(value, '\n'));
     if (column < is_kept.size() && is_kept[column] == 0) return;
@@ -69,9 +73,8 @@ struct Reader {
   }
 
   void end_of_row(int terminator) {
-    // Blank lines, and the second half of CRLF, arrive as rows without cells.
-    const bool no_row = count == 0 || (count == 1 && blank);
-    if (!no_row && !failure) {
+    // Blank lines, and the second half of CRLF, arrive as rows without cells; spreadsheets write rows of empty ones.
+    if (!blank && !failure) {
       try {
         hand_over();
       } catch (...) {
@@ -81,6 +84,7 @@ struct Reader {
     line += lines_in_row + (terminator == '\n' ? 1 : 0);
     lines_in_row = 0;
     blank = true;
+    beyond = false;
     count = 0;
     text.clear();
   }
@@ -88,12 +92,18 @@ struct Reader {
   void hand_over() {
     if (columns == 0) {
       columns = count;
+      headings = count;
+      while (pieces[columns - 1].size == 0) --columns;  // a comma at the end of each line
       cells.resize(columns);
       for (std::size_t column = 0; column < columns; ++column) kept.push_back(column);
       fill_cells();
       header(cells);
       keep_what_is_needed();
-    } else if (count != columns) {
+    } else if (beyond && count <= headings) {
+      throw InputError(Where::in_file(path.string(), line),
+                       fmt::format("a cell has text whose column has no name: the header names {}", columns),
+                       "Name the column, or leave it empty");
+    } else if (count < columns || beyond) {
       throw InputError(Where::in_file(path.string(), line),
                        fmt::format("the row has {} cells, the header has {}", count, columns),
                        "Give every row as many cells as the header");
@@ -147,6 +157,20 @@ char separator_of(std::string_view body) {
   }
   if (semicolons > commas && semicolons >= tabs) return ';';
   return tabs > commas ? '\t' : ',';
+}
+
+/// Without the midnight behind it, as databases and spreadsheets write days: 2024-03-04 00:00:00, 2024-03-04T00:00:00Z.
+std::string_view without_midnight(std::string_view text) {
+  for (const std::string_view zone : {"", "Z", "+00:00"}) {
+    for (const std::string_view time : {"00:00", "00:00:00", "00:00:00.000", "00:00:00.000000"}) {
+      if (text.size() <= time.size() + zone.size() || !text.ends_with(zone)) continue;
+      const auto rest = text.substr(0, text.size() - zone.size());
+      const char before = rest[rest.size() - time.size() - 1];
+      if (rest.ends_with(time) && (before == ' ' || before == 'T'))
+        return rest.substr(0, rest.size() - time.size() - 1);
+    }
+  }
+  return text;
 }
 
 /// Days that aren't ISO but can be read: year first, with the month's name, or in the order that was said.
@@ -214,7 +238,14 @@ CsvStyle::Decimal CsvStyle::parse_decimal(std::string_view text, const Where& wh
   throw InputError(where, fmt::format("there is no decimal mark '{}'", text), did_you_mean(text, names));
 }
 
-Day CsvStyle::day(std::string_view text, const std::function<Where()>& place) const {
+bool says_none(std::string_view cell) {
+  static const std::vector<std::string> ways = {"n/a", "#n/a", "na", "nan", "null", "none", "-"};
+  return !cell.empty() && cell.size() < 6 &&
+         std::ranges::any_of(ways, [&](const auto& way) { return lower_name(cell) == way; });
+}
+
+Day CsvStyle::day(std::string_view cell, const std::function<Where()>& place) const {
+  const auto text = without_midnight(cell);
   if (const auto iso = parse_day(text)) return *iso;
   if (const auto day = written_day(std::string(text), dates)) return *day;
   const auto other = [&](Dates order) { return dates != order && written_day(std::string(text), order); };
@@ -228,13 +259,15 @@ Day CsvStyle::day(std::string_view text, const std::function<Where()>& place) co
   throw InputError(place(), fmt::format("'{}' is not a day", excerpt(text)), "Write it as YYYY-MM-DD");
 }
 
+std::optional<double> CsvStyle::read_figure(std::string_view text) const {
+  if (decimal == Decimal::comma) return grouped_number(text, ',', ".' ");
+  if (const auto plain = parse_number(text)) return plain;
+  return decimal == Decimal::point ? grouped_number(text, '.', ",' ") : std::nullopt;
+}
+
 double CsvStyle::figure(std::string_view text, const std::function<Where()>& place) const {
-  if (const auto plain = parse_number(text); plain && decimal != Decimal::comma) return *plain;
+  if (const auto value = read_figure(text)) return *value;
   const bool comma = decimal == Decimal::comma;
-  if (const auto value = comma ? grouped_number(text, ',', ".' ") : grouped_number(text, '.', ",' ");
-      value && decimal != Decimal::unsaid) {
-    return *value;
-  }
   if (decimal == Decimal::unsaid && (grouped_number(text, ',', ".' ") || grouped_number(text, '.', ",' "))) {
     throw InputError(place(), fmt::format("'{}' can be read in two ways, or not with a decimal point", excerpt(text)),
                      {{Means::decimal_mark, "Say that it is a comma, as in 1.234,56", "comma"},
@@ -242,6 +275,12 @@ double CsvStyle::figure(std::string_view text, const std::function<Where()>& pla
   }
   throw InputError(place(), fmt::format("'{}' is not a number", excerpt(text)),
                    comma ? "Write it as 12,34; a decimal comma was chosen" : "Write it as 12.34");
+}
+
+double CsvStyle::share(std::string_view text, const std::function<Where()>& place) const {
+  const auto body = trimmed(text);
+  if (body.empty() || body.back() != '%') return fraction_from_percent(text, place());
+  return figure(trimmed(body.substr(0, body.size() - 1)), place) / 100;
 }
 
 void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
@@ -254,6 +293,9 @@ void read_csv_text(const std::filesystem::path& path, std::string_view content,
                    const std::vector<bool>& needed) {
   std::string_view body = content;
   if (body.starts_with("\xEF\xBB\xBF")) body.remove_prefix(3);
+  if (body.starts_with("\xFF\xFE") || body.starts_with("\xFE\xFF")) {
+    throw InputError(Where::in_file(path.string()), "it is written in UTF-16", "Save it as CSV in UTF-8");
+  }
   Reader reader{path, header, row, needed, body.find('"') != std::string_view::npos};
   csv_parser parser;
   csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL);

@@ -41,7 +41,18 @@ MemberList read_members(const fs::path& path, const std::vector<std::string>& sc
   return list;
 }
 
-Tags read_tags(const fs::path& path) {
+namespace {
+
+/// A tag as limits take it: a figure with a decimal comma gets a point.
+std::string tag_in(std::string_view cell, const CsvStyle& style) {
+  if (style.decimal != CsvStyle::Decimal::comma) return std::string(cell);
+  const auto figure = style.read_figure(cell);
+  return figure ? fmt::format("{}", *figure) : std::string(cell);
+}
+
+}  // namespace
+
+Tags read_tags(const fs::path& path, const CsvStyle& style) {
   Tags tags;
   std::size_t code = 0;
   std::vector<std::string> header;
@@ -63,8 +74,9 @@ Tags read_tags(const fs::path& path) {
     check_name(cells[code], longest_code, cell_place(path, line, "code"));
     for (std::size_t i = 0; i < cells.size(); ++i) {
       if (i == code || cells[i].empty()) continue;
-      check_name(cells[i], plain_name(header[i]) == "name" ? longest_name : longest_code,
-                 cell_place(path, line, header[i]));
+      const bool is_name = plain_name(header[i]) == "name";
+      check_name(cells[i], is_name ? longest_name : longest_code, cell_place(path, line, header[i]));
+      if (!is_name) cells[i] = tag_in(cells[i], style);
     }
     if (!seen.insert(lower_name(cells[code])).second) {
       throw InputError(cell_place(path, line, "code"), fmt::format("{} comes twice", cells[code]), "Keep one row");
@@ -81,7 +93,7 @@ namespace {
 
 /// A sheet of weights as it is read.
 struct WeightSheet {
-  explicit WeightSheet(const fs::path& file) : path(file) {}
+  WeightSheet(const fs::path& file, const CsvStyle& way) : path(file), style(way) {}
 
   void read_header(CsvRow row) {
     header = texts(row);
@@ -109,7 +121,7 @@ struct WeightSheet {
       const auto cell = row[columns[k]];
       if (cell.empty()) continue;
       lists[k].assets.push_back(asset);
-      lists[k].weights.push_back(fraction_from_percent(cell, cell_place(path, line, header[columns[k]])));
+      lists[k].weights.push_back(style.share(cell, [&] { return cell_place(path, line, header[columns[k]]); }));
     }
   }
 
@@ -118,6 +130,7 @@ struct WeightSheet {
   }
 
   fs::path path;
+  CsvStyle style;
   std::vector<WeightList> lists;
   std::vector<std::size_t> columns;
   std::vector<std::string> header;
@@ -127,8 +140,8 @@ struct WeightSheet {
 
 }  // namespace
 
-std::vector<WeightList> read_weights(const fs::path& path) {
-  WeightSheet sheet(path);
+std::vector<WeightList> read_weights(const fs::path& path, const CsvStyle& style) {
+  WeightSheet sheet(path, style);
   read_csv(
       path, [&](CsvRow row) { sheet.read_header(row); },
       [&](std::size_t line, CsvRow row) { sheet.read_row(line, row); });
@@ -136,9 +149,9 @@ std::vector<WeightList> read_weights(const fs::path& path) {
   return std::move(sheet.lists);
 }
 
-std::variant<WeightList, HoldingList> read_current(const fs::path& path) {
+std::variant<WeightList, HoldingList> read_current(const fs::path& path, const CsvStyle& style) {
   HoldingList held{{}, {}, 0, path.string()};
-  WeightSheet weights(path);  // where there is no column of units
+  WeightSheet weights(path, style);  // where there is no column of units
   std::vector<std::string> header;
   std::optional<std::size_t> code, units;
   std::set<std::string> seen;
@@ -160,17 +173,13 @@ std::variant<WeightList, HoldingList> read_current(const fs::path& path) {
     if (!seen.insert(lower_name(asset)).second) {
       throw InputError(cell_place(path, line, header[*code]), fmt::format("{} comes twice", asset), "Keep one row");
     }
-    const auto count = parse_number(row[*units]);
-    if (!count) {
-      throw InputError(cell_place(path, line, header[*units]), fmt::format("'{}' is no number", row[*units]),
-                       "Give units, or money for cash");
-    }
+    const double count = style.figure(row[*units], [&] { return cell_place(path, line, header[*units]); });
     if (same_name(asset, "cash")) {
-      held.cash = *count;
+      held.cash = count;
       return;
     }
     held.assets.push_back(asset);
-    held.units.push_back(*count);
+    held.units.push_back(count);
   });
   if (!units) {
     weights.check_any();

@@ -82,7 +82,7 @@ bool column_is_empty(const fs::path& path, std::string_view text, PriceField fie
           if (figure.field == field) column = figure.column;
         }
       },
-      [&](std::size_t, CsvRow row) { empty = empty && row[column].empty(); });
+      [&](std::size_t, CsvRow row) { empty = empty && (row[column].empty() || says_none(row[column])); });
   return empty;
 }
 

@@ -164,6 +164,7 @@ class SheetReader {
     const bool comma = style_.decimal == CsvStyle::Decimal::comma;
     const auto plain = comma ? std::nullopt : parse_number(text);
     const auto place = [&] { return cell_place(path_, line, header_[figure.column]); };
+    if (!plain && says_none(text)) return std::numeric_limits<double>::quiet_NaN();
     const double value = plain ? *plain : style_.figure(text, place);
     const bool volume = figure.field == PriceField::volume;
     if (value > 0 || (volume && value == 0)) return value;

@@ -14,7 +14,7 @@ namespace {
 
 void read_weights_of(const Mandate& mandate, Sources& sources) {
   if (mandate.current) {
-    auto current = exchange::read_current(*mandate.current);
+    auto current = exchange::read_current(*mandate.current, mandate.style);
     if (auto* held = std::get_if<HoldingList>(&current)) {
       sources.held = std::move(*held);
     } else {
@@ -22,7 +22,7 @@ void read_weights_of(const Mandate& mandate, Sources& sources) {
     }
   }
   for (const auto& file : mandate.given) {
-    for (auto& list : exchange::read_weights(file)) sources.given.push_back(std::move(list));
+    for (auto& list : exchange::read_weights(file, mandate.style)) sources.given.push_back(std::move(list));
   }
 }
 
@@ -34,7 +34,7 @@ Sources read_sources(const Mandate& mandate, int threads) {
                      {{Means::prices, "Give a file or folder of them"}, {Means::mandate, "a mandate that names one"}});
   }
   Sources sources;
-  if (mandate.tags) sources.tags = exchange::read_tags(*mandate.tags);
+  if (mandate.tags) sources.tags = exchange::read_tags(*mandate.tags, mandate.style);
   const exchange::PriceReading reading{mandate.style, mandate.settings.fields, {}, threads};
   std::error_code unknown;
   if (std::filesystem::is_directory(*mandate.prices, unknown)) {
@@ -46,14 +46,15 @@ Sources read_sources(const Mandate& mandate, int threads) {
   }
   if (mandate.actions) sources.actions = exchange::read_actions(*mandate.actions, mandate.style);
   if (mandate.rates) sources.rates = exchange::read_rates(*mandate.rates, mandate.style);
-  if (mandate.implied_weights) sources.implied = exchange::read_weights(*mandate.implied_weights).front();
+  if (mandate.implied_weights)
+    sources.implied = exchange::read_weights(*mandate.implied_weights, mandate.style).front();
   read_weights_of(mandate, sources);
   return sources;
 }
 
 Sources read_sources_beside_an_estimate(const Mandate& mandate) {
   Sources sources;
-  if (mandate.tags) sources.tags = exchange::read_tags(*mandate.tags);
+  if (mandate.tags) sources.tags = exchange::read_tags(*mandate.tags, mandate.style);
   read_weights_of(mandate, sources);
   return sources;
 }

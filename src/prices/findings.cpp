@@ -3,12 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 #include <map>
 #include <set>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/text.hpp"
 
 namespace inchtide {
 namespace {
@@ -63,6 +65,22 @@ std::optional<bool> volume_confirms(const BarHistory& bars, std::size_t row, con
   return ratio.value() > 1 ? *after / *before > half_way : *after / *before < half_way;
 }
 
+std::string price_text(double price) {
+  return fine_text(price, 2);
+}
+
+/// A move like one between a unit and its hundredth or thousandth, as from crowns to their hundredths and back.
+std::optional<int> unit_like(double price_ratio, double tolerance) {
+  for (const int factor : {100, 1000}) {
+    if (std::abs(std::abs(std::log(price_ratio)) - std::log(factor)) <= tolerance) return factor;
+  }
+  return std::nullopt;
+}
+
+bool is_weekend(Day day) {
+  return std::chrono::weekday{day}.iso_encoding() > 5;
+}
+
 /// One look at one asset: what it has found, and the days that are explained.
 class Look {
  public:
@@ -71,9 +89,11 @@ class Look {
 
   std::vector<Finding> all() {
     spikes();
+    units();
     splits();
     jumps();
     stale_runs();
+    weekends();
     empty_months();
     volume();
     return std::move(found_);
@@ -95,7 +115,8 @@ class Look {
     for (const auto& spike : find_spikes(history, rules_.doubtful_factor)) {
       const bool drops = dropped.contains(spike.day);
       add(drops && repaired_ ? Severity::note : Severity::warning, spike.day, "spike",
-          fmt::format("{:.2f} between {:.2f} and {:.2f}: likely a misprint", spike.price, spike.before, spike.after),
+          fmt::format("{} between {} and {}: likely a misprint", price_text(spike.price), price_text(spike.before),
+                      price_text(spike.after)),
           ways_out_of_spike(drops));
       const auto at = std::size_t(std::ranges::lower_bound(bars_.days, spike.day) - bars_.days.begin());
       explained_.insert({at, at + 1});
@@ -106,6 +127,19 @@ class Look {
     if (!drops) return {"Compare with another source, and correct the file"};
     if (repaired_) return {"Dropped, as asked; correct the file"};
     return {"Correct the file", {Means::misprints, "drop likely misprints"}};
+  }
+
+  void units() {
+    for (std::size_t row = 1; row < bars_.days.size(); ++row) {
+      if (explained_.contains(row)) continue;
+      const auto factor = unit_like(prices()[row] / prices()[row - 1], rules_.split_tolerance);
+      if (!factor) continue;
+      explained_.insert(row);
+      add(Severity::warning, bars_.days[row], "unit",
+          fmt::format("the {} goes from {} to {}, like one in another unit, of which {} make one", to_string(used_),
+                      price_text(prices()[row - 1]), price_text(prices()[row]), *factor),
+          {"Bring the file to one unit", {Means::actions, "give the split, if it was one"}});
+    }
   }
 
   void splits() {
@@ -130,8 +164,8 @@ class Look {
       if (confirmed == false) continue;  // the shares are as many as before: a real move, and a jump
       explained_.insert(row);
       add(Severity::warning, bars_.days[row], "split",
-          fmt::format("the {} goes from {:.2f} to {:.2f}, like a {} split{}", to_string(used_), prices()[row - 1],
-                      prices()[row], ratio->text(),
+          fmt::format("the {} goes from {} to {}, like a {} split{}", to_string(used_), price_text(prices()[row - 1]),
+                      price_text(prices()[row]), ratio->text(),
                       confirmed ? ", and the volume moves with it" : "; there is no volume to tell by"),
           {{Means::actions, "Give the split"}, {Means::prices, "a source with adjusted closes"}});
     }
@@ -141,8 +175,8 @@ class Look {
     const bool false_loss = used_ != PriceField::adjusted_close;
     if (false_loss) explained_.insert(row);
     add(false_loss ? Severity::warning : Severity::note, bars_.days[row], "split",
-        fmt::format("a {} split: the close goes from {:.2f} to {:.2f}, the adjusted close doesn't", ratio.text(),
-                    bars_.of(PriceField::close)[row - 1], bars_.of(PriceField::close)[row]),
+        fmt::format("a {} split: the close goes from {} to {}, the adjusted close doesn't", ratio.text(),
+                    price_text(bars_.of(PriceField::close)[row - 1]), price_text(bars_.of(PriceField::close)[row])),
         {false_loss ? Remedy(Means::price_field, "A false return: use the adjusted close", "adjusted")
                     : Remedy("None: the adjusted close is used")});
   }
@@ -188,9 +222,31 @@ class Look {
     }
     if (runs == 0) return;
     add(Severity::warning, bars_.days[at], "stale",
-        fmt::format("{:.2f} on {} trading days in a row, to {}{}", prices()[at], longest,
+        fmt::format("{} on {} trading days in a row, to {}{}", price_text(prices()[at]), longest,
                     to_string(bars_.days[at + longest - 1]), runs > 1 ? fmt::format("; {} such runs", runs) : ""),
         {"Stale prices hide risk: ask the source, or leave the days out of the file"});
+  }
+
+  /// Prices of each day of the calendar, where those of Saturdays and Sundays are Friday's.
+  void weekends() {
+    std::size_t weekends = 0, repeated = 0, weekdays = 0, still = 0, first = 0;
+    for (std::size_t row = 1; row < bars_.days.size(); ++row) {
+      const bool same = prices()[row] == prices()[row - 1];
+      if (is_weekend(bars_.days[row])) {
+        if (weekends++ == 0) first = row;
+        repeated += same ? 1 : 0;
+      } else {
+        ++weekdays;
+        still += same ? 1 : 0;
+      }
+    }
+    if (weekends < 8 || 10 * repeated < 9 * weekends || 2 * still > weekdays) return;
+    add(Severity::warning, bars_.days[first], "weekends",
+        fmt::format("{} of {} prices of Saturdays and Sundays, the first here, are those of the day before: they look "
+                    "filled in",
+                    repeated, weekends),
+        {"Leave those days out of the file: they count as trading days without a move, in daily figures, delays and "
+         "windows of days"});
   }
 
   void empty_months() {
@@ -263,7 +319,7 @@ std::vector<Finding> findings_across(const std::vector<PriceHistory>& histories,
       found.push_back({Severity::note,
                        "holes",
                        {Where::of_asset(c.asset, c.holes.front()),
-                        fmt::format("without a price on {} day(s), the first here", c.holes.size()),
+                        fmt::format("without a price on {}, the first here", counted(c.holes.size(), "day")),
                         {{Means::alignment, "Fill them", "carry:5"}, "leave the days out"}}});
     }
     if (std::ranges::find(brief, i) == brief.end()) continue;

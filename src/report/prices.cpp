@@ -1,4 +1,5 @@
 #include "inchtide/report/prices.hpp"
+#include "inchtide/base/text.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -45,9 +46,9 @@ Table coverage_table(const AlignedPrices& prices) {
                to_string(asset.field), asset.currency.empty() ? "unknown" : asset.currency});
   }
   table.notes.push_back(fmt::format(
-      "{} days from {} to {} are in the table; {} of {} days were dropped because an asset has no price then",
-      prices.table.rows(), to_string(prices.table.days.front()), to_string(prices.table.days.back()),
-      prices.days_dropped, prices.days_seen));
+      "In the table: {} from {} to {}; {} of {} were dropped because an asset has no price then",
+      counted(prices.table.rows(), "day"), to_string(prices.table.days.front()), to_string(prices.table.days.back()),
+      with_thousands(double(prices.days_dropped)), counted(prices.days_seen, "day")));
   table.notes.push_back(
       "Within an asset's own span: holes, days on which others of its currency have a price; away, days on which only "
       "others have");
@@ -393,9 +394,8 @@ void add_cleaning(Chapter& chapter, const Universe& universe) {
     if (a.splits.empty() && a.dividends + a.out_of_range == 0) {
       without.push_back(a.history.asset);
     } else {
-      notes.push_back(
-          fmt::format("{}: {} split(s) and {} dividend(s) are worked into its closes; {} lie outside its days",
-                      a.history.asset, a.splits.size(), a.dividends, a.out_of_range));
+      notes.push_back(fmt::format("{}: worked into its closes: {}, {}; outside its days: {}", a.history.asset,
+                                  counted(a.splits.size(), "split"), counted(a.dividends, "dividend"), a.out_of_range));
     }
     adjusted.push_back({{"asset", a.history.asset},
                         {"splits", a.splits.size()},

@@ -10,6 +10,7 @@
 #include "futures.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/text.hpp"
 #include "inchtide/report/grid.hpp"
 #include "json.hpp"
 #include "luck.hpp"
@@ -446,8 +447,8 @@ Chapter rehearse_chapter(const Runs& runs, const Basis& basis, const Universe& u
   const auto& currency = universe.currency;
   auto compared = runs_table(runs.all, currency);
   auto& notes = compared.notes;
-  notes.emplace_back(fmt::format("Weights estimated before {}; decided at a close, traded {} trading day(s) later; {}",
-                                 to_string(split_of(settings)), settings.delay,
+  notes.emplace_back(fmt::format("Weights estimated before {}; decided at a close, traded {} later; {}",
+                                 to_string(split_of(settings)), counted(std::size_t(settings.delay), "trading day"),
                                  settings.cash_rate == 0
                                      ? "cash earns nothing"
                                      : fmt::format("cash earns {} a year", percent_text(settings.cash_rate))));

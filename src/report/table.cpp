@@ -20,12 +20,6 @@ bool shows_hundredths(double money) {
   return std::abs(money) < large_sum && std::abs(money - std::round(money)) >= 0.005;
 }
 
-std::string shown_fine(double value) {
-  const double size = std::abs(value);
-  if (size < 1e-12 || size >= 0.1) return fmt::format("{:.3f}", size < 1e-12 ? 0.0 : value);
-  return fmt::format("{:.{}f}", value, 2 - int(std::floor(std::log10(size))));
-}
-
 std::string shown_money(double value) {
   return shows_hundredths(value) ? fmt::format("{:.2f}", value) : with_thousands(value);
 }
@@ -36,7 +30,7 @@ std::string shown_number(double value, Format format) {
     case Format::percent: return percent_text(value);
     case Format::number2: return fmt::format("{:.2f}", std::abs(value) < 0.005 ? 0.0 : value);
     case Format::number3: return fmt::format("{:.3f}", std::abs(value) < 0.0005 ? 0.0 : value);
-    case Format::fine: return shown_fine(value);
+    case Format::fine: return fine_text(value);
     case Format::money: return shown_money(value);
     default: return with_thousands(value);
   }

@@ -118,13 +118,14 @@ std::optional<Notice> notice_of_unknown_impact(const PriceTable& walk, const Eig
 void check_for_splits(const Universe& universe, const Settings& settings, const PriceTable& walk) {
   for (const auto& finding : findings_of(universe, settings)) {
     const auto& where = finding.notice.where;
-    if (finding.kind != "split" || finding.severity != Severity::warning || !where.day) continue;
+    const bool unit = finding.kind == "unit";
+    if ((finding.kind != "split" && !unit) || finding.severity != Severity::warning || !where.day) continue;
     if (*where.day <= walk.days.front() || *where.day > walk.days.back()) continue;
     if (!find_name(where.asset, universe.assets) || find_name(where.asset, settings.real_moves)) continue;
     throw InputError(Where::of_asset(where.asset),
-                     fmt::format("its closes move like a split on {}, and no actions say so: a rehearsal would make or "
-                                 "lose money that nobody did",
-                                 to_string(*where.day)),
+                     fmt::format("its closes move like {} on {}, and no actions say so: a rehearsal would make or lose "
+                                 "money that nobody did",
+                                 unit ? "ones in another unit" : "a split", to_string(*where.day)),
                      {{Means::actions, "Give a file of actions"},
                       {Means::price_field, "use adjusted closes", "adjusted"},
                       {Means::real_moves, "say that the move is real", where.asset}});

@@ -12,6 +12,7 @@ namespace {
 
 using test::Folder;
 using test::message_of;
+using testing::AllOf;
 using testing::ElementsAre;
 using testing::HasSubstr;
 
@@ -49,7 +50,7 @@ TEST(Days, DayFirstAndMonthFirstAreChosenAndNeverGuessed) {
   EXPECT_THAT(message_of([] { plain.day("31/01/2024", place); }),
               HasSubstr("Say that days come first (day-first), that months do (month-first)"));
   EXPECT_THAT(message_of([] { american.day("31/01/2024", place); }), HasSubstr("which of its numbers is the month"));
-  for (const char* text : {"", "soon", "2024-02-30", "2024-13-01", "4/3/24", "2024-03-04T00:00", "45355"}) {
+  for (const char* text : {"", "soon", "2024-02-30", "2024-13-01", "4/3/24", "2024-03-04T00:01", "45355"}) {
     EXPECT_THAT(message_of([&] { european.day(text, place); }), HasSubstr("is not a day")) << text;
   }
 }
@@ -86,6 +87,83 @@ TEST(Files, SeparatedBySemicolonsOrTabsAreToldByTheirHeader) {
   EXPECT_THAT(prices_in("date,close\n01/31/2024,\"1,234.5\"\n02/01/2024,7\n", american).prices, ElementsAre(1234.5, 7));
   // Separators within quotes don't count.
   EXPECT_THAT(prices_in("date,close,\"a;b;c;d\"\n2024-01-31,5,\n2024-02-01,6,\n").prices, ElementsAre(5, 6));
+}
+
+TEST(Files, SayInManyWaysThatThereIsNoPrice) {
+  const auto read = prices_in(
+      "date,close\n2024-01-31,5\n2024-02-01,N/A\n2024-02-02,-\n2024-02-05,null\n2024-02-06,#N/A\n2024-02-07,NaN\n"
+      "2024-02-08,none\n2024-02-09,6\n");
+  EXPECT_THAT(read.prices, ElementsAre(5, 6));
+  EXPECT_THAT(message_of([] { prices_in("date,close\n2024-01-31,5\n2024-02-01,no price\n"); }),
+              HasSubstr("line 3, column close: 'no price' is not a number"));
+  EXPECT_THAT(message_of([] { prices_in("date,close\n2024-01-31,n/a\n2024-02-01,-\n"); }), HasSubstr("holds no price"));
+  // A column of them is an empty column, beside which the next best counts.
+  const Folder folder;
+  const auto none = folder.write("C.csv", "date,close,adjusted_close\n2024-01-31,5,n/a\n2024-02-01,6,n/a\n");
+  EXPECT_EQ(read_price_file(none, {}).field, PriceField::close);
+  const auto actions = read_actions(
+      folder.write("a.csv", "asset,date,split,dividend,pay_day\nA,2024-06-17,2:1,-,n/a\nA,2024-07-01,n/a,0.85,-\n"));
+  EXPECT_EQ(actions[0].split, 2);
+  EXPECT_EQ(actions[0].dividend, 0);
+  EXPECT_EQ(actions[1].split, 1);
+  EXPECT_EQ(actions[1].pay_day, std::nullopt);
+}
+
+TEST(Files, DaysMayHaveMidnightBehindThem) {
+  for (const char* time : {" 00:00", " 00:00:00", "T00:00:00", "T00:00:00Z", " 00:00:00+00:00", " 00:00:00.000"}) {
+    EXPECT_EQ(plain.day(std::string("2024-03-04") + time, {}), *parse_day("2024-03-04")) << time;
+    EXPECT_EQ(european.day(std::string("4/3/2024") + time, {}), *parse_day("2024-03-04")) << time;
+  }
+  for (const char* time : {" 16:00:00", "T00:00:01", " 00:00:00-05:00", "00:00:00", " 00", "T23:59:59Z"}) {
+    EXPECT_THAT(message_of([&] { plain.day(std::string("2024-03-04") + time, place); }), HasSubstr("is not a day"))
+        << time;
+  }
+}
+
+TEST(Files, WhatASpreadsheetLeavesAtTheEndsIsPassedOver) {
+  const auto read = prices_in("date,close,,\n2024-01-31,5,,\n,,,\n2024-02-01,6,,\n,,,\n\n2024-02-02,7\n,,,,,,\n");
+  EXPECT_THAT(read.prices, ElementsAre(5, 6, 7));
+  EXPECT_THAT(message_of([] { prices_in("date,close,\n2024-01-31,5,\n2024-02-01,6,x\n"); }),
+              HasSubstr("line 3: a cell has text whose column has no name: the header names 2"));
+  EXPECT_THAT(message_of([] { prices_in("date,close\n2024-01-31,5,6\n"); }),
+              HasSubstr("line 2: the row has 3 cells, the header has 2"));
+  EXPECT_THAT(message_of([] { prices_in("date,open,close\n2024-01-31,5\n"); }),
+              HasSubstr("line 2: the row has 2 cells, the header has 3"));
+  const Folder folder;
+  const auto wide = read_bars(folder.write("all.csv", "date,A,B,\n2024-01-31,1,2,\n2024-02-01,2,3,\n"));
+  EXPECT_EQ(wide.size(), 2u);
+  EXPECT_THAT(message_of([&] { read_bars(folder.write("all.csv", ",date,A\n0,2024-01-31,1\n")); }),
+              HasSubstr("column 1: it has no name"));
+  const std::string utf16(
+      "\xFF\xFE"
+      "d\0a\0",
+      6);
+  EXPECT_THAT(message_of([&] { read_price_file(folder.write("u.csv", utf16), {}); }),
+              HasSubstr("u.csv: it is written in UTF-16. Save it as CSV in UTF-8"));
+}
+
+TEST(Lists, AreWrittenInTheStyleOfTheOtherFiles) {
+  const Folder folder;
+  const auto weights = read_weights(folder.write("w.csv", "asset;weight\nA;62,5%\nB;37,5 %\n"), european);
+  EXPECT_THAT(weights[0].weights, ElementsAre(0.625, 0.375));
+  const auto units = folder.write("u.csv", "asset;units\nA;1.234\nB;2,5\ncash;10.000,50\n");
+  const auto held = std::get<HoldingList>(read_current(units, european));
+  EXPECT_THAT(held.units, ElementsAre(1234, 2.5));
+  EXPECT_EQ(held.cash, 10000.5);
+  EXPECT_THAT(message_of([&] { (void)read_current(units); }),
+              AllOf(HasSubstr("u.csv, line 3, column units: '2,5' can be read in two ways"), HasSubstr("comma")));
+  EXPECT_THAT(message_of([&] { (void)read_weights(folder.write("w.csv", "asset;weight\nA;62,5%\n")); }),
+              HasSubstr("line 2, column weight: '62,5' can be read in two ways"));
+  EXPECT_THAT(message_of([&] { (void)read_weights(folder.write("w.csv", "asset;weight\nA;62.5%\n"), european); }),
+              HasSubstr("a decimal comma was chosen"));
+  EXPECT_THAT(message_of([&] { (void)read_weights(folder.write("w.csv", "asset;weight\nA;0,6\n"), european); }),
+              HasSubstr("'0,6' is not a percentage"));
+  const auto tags =
+      read_tags(folder.write("t.csv", "code;name;yield;sector\nA;Kelp 2,5;2,5;food\nB;B;1.250;1.2\n"), european);
+  EXPECT_EQ(tags.value("A", "yield"), "2.5");
+  EXPECT_EQ(tags.value("B", "yield"), "1250");
+  EXPECT_EQ(tags.value("A", "name"), "Kelp 2,5") << "a name is no figure";
+  EXPECT_EQ(tags.value("B", "sector"), "1.2") << "no figure with a decimal comma";
 }
 
 TEST(Files, WithTwoColumnsOfOneNameAreRefused) {

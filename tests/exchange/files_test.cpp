@@ -142,7 +142,7 @@ TEST(PriceFiles, MayBeginWithTheNewestDay) {
 TEST(FileOfMany, SaysWhereItIsWrong) {
   const auto complaint = [](const std::string& text) { return message_of([&] { many_from(text); }); };
   EXPECT_THAT(complaint("date,A,a\n2024-01-02,1,2\n"), HasSubstr("all.csv, line 1, column 3: 'a' comes twice"));
-  EXPECT_THAT(complaint("date,A,\n2024-01-02,1,2\n"), HasSubstr("line 1, column 3: it has no name"));
+  EXPECT_THAT(complaint("date,A,\n2024-01-02,1,2\n"), HasSubstr("line 2: a cell has text whose column has no name"));
   EXPECT_THAT(complaint("date,A,B\n2024-01-02,1,x\n"), HasSubstr("line 2, column B: 'x' is not a number"));
   EXPECT_THAT(complaint("date,A,B\n2024-01-02,1,\n2024-01-03,1,\n"), HasSubstr("it holds no price of B"));
   EXPECT_THAT(complaint("date,A,B\n2024-01-02,1,\n2024-01-03,1,1\n"), HasSubstr("a single price of B, on 2024-01-03"));

@@ -235,6 +235,60 @@ TEST(Findings, SplitsUpToFiftyToOne) {
   }
 }
 
+TEST(Findings, AChangeOfUnitIsToldFromAJump) {
+  for (double factor : {100.0, 0.01, 1000.0, 0.001}) {
+    auto bars = noisy(300, 11);
+    scale_from(bars, PriceField::close, 150, factor);
+    const auto findings = findings_in(bars, PriceField::close, false);
+    ASSERT_EQ(findings.size(), 1u) << factor;
+    EXPECT_EQ(findings[0].kind, "unit");
+    EXPECT_EQ(findings[0].severity, Severity::warning);
+    EXPECT_EQ(findings[0].notice.where.day, nth(150));
+    EXPECT_THAT(findings[0].notice.problem,
+                HasSubstr(factor > 500 || factor < 0.005 ? "of which 1000 make" : "of which 100 make"));
+  }
+  // For a week in hundredths, and back.
+  auto week = noisy(300, 12);
+  scale_from(week, PriceField::close, 150, 100);
+  scale_from(week, PriceField::close, 155, 0.01);
+  EXPECT_THAT(kinds_in(week), ElementsAre("unit", "unit"));
+  auto neither = noisy(300, 13);
+  scale_from(neither, PriceField::close, 150, 300);
+  EXPECT_THAT(kinds_in(neither), ElementsAre("jump"));
+}
+
+TEST(Findings, WeekendsThatWereFilledIn) {
+  auto bars = noisy(300, 14);
+  const auto is_weekend = [&](std::size_t t) { return std::chrono::weekday{bars.days[t]}.iso_encoding() > 5; };
+  ASSERT_TRUE(kinds_in(bars).empty()) << "an asset that trades every day";
+  for (std::size_t t = 1; t < bars.days.size(); ++t) {
+    if (is_weekend(t)) bars.of(PriceField::close)[t] = bars.of(PriceField::close)[t - 1];
+  }
+  const auto findings = findings_in(bars, PriceField::close, false);
+  ASSERT_EQ(findings.size(), 1u);
+  EXPECT_EQ(findings[0].kind, "weekends");
+  std::size_t weekends = 0, first = 0;
+  for (std::size_t t = 1; t < bars.days.size(); ++t) {
+    if (is_weekend(t) && weekends++ == 0) first = t;
+  }
+  EXPECT_EQ(findings[0].notice.where.day, nth(int(first)));
+  EXPECT_THAT(findings[0].notice.problem,
+              HasSubstr(std::to_string(weekends) + " of " + std::to_string(weekends) + " prices of Saturdays"));
+}
+
+TEST(Findings, SmallPricesKeepTheirFigures) {
+  auto bars = noisy(300, 15);
+  scale_from(bars, PriceField::close, 0, 0.00001);
+  bars.of(PriceField::close)[100] *= 10;
+  const auto findings = findings_in(bars, PriceField::close, false);
+  ASSERT_EQ(findings.size(), 1u);
+  const double price = bars.of(PriceField::close)[100];
+  ASSERT_LT(price, 0.1);
+  EXPECT_THAT(findings[0].notice.problem, testing::Not(HasSubstr("0.00 "))) << price;
+  const auto words = findings[0].notice.problem;
+  EXPECT_NEAR(std::stod(words), price, 0.005 * price) << words;
+}
+
 TEST(Findings, StaleRunsAndDaysWithoutVolume) {
   auto bars = noisy(300, 8);
   for (std::size_t t = 41; t < 46; ++t) bars.of(PriceField::close)[t] = bars.of(PriceField::close)[40];

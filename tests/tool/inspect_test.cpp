@@ -183,7 +183,7 @@ TEST(Written, ASpreadsheetHoldsEveryTable) {
 TEST(Strict, MakesAWarningAnError) {
   const auto said = run_tool("inspect" + prices + "--assets OYSTERCO --strict");
   EXPECT_EQ(said.code, 1);
-  EXPECT_THAT(said.err, HasSubstr("1 finding(s) are warnings, and --strict was asked for"));
+  EXPECT_THAT(said.err, HasSubstr("1 warning among the findings, and --strict was asked for"));
   EXPECT_THAT(said.out, HasSubstr("likely a misprint"));
   EXPECT_EQ(run_tool("inspect" + prices + "--assets OYSTERCO --strict --drop-misprints").code, 0);
   EXPECT_EQ(run_tool("inspect" + prices + "--assets KELPFARM --strict").code, 0);

@@ -326,7 +326,7 @@ TEST(Current, UnitsAndCashSayWhatTheWealthIs) {
   EXPECT_EQ(piped.code, 0) << piped.err;
   const auto wrong = folder.write("wrong.csv", "asset,units\nKELPFARM,many\n").string();
   EXPECT_THAT(run_tool("weigh --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --current " + wrong).err,
-              AllOf(HasSubstr("wrong.csv, line 2, column units"), HasSubstr("'many' is no number")));
+              AllOf(HasSubstr("wrong.csv, line 2, column units"), HasSubstr("'many' is not a number")));
 }
 
 }  // namespace

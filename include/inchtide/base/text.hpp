@@ -6,7 +6,8 @@
 /// assert(inchtide::fault_of_name("KELP\tFARM", inchtide::longest_code));
 /// assert(!inchtide::fault_of_name("KELPFARM", inchtide::longest_code));
 /// assert(inchtide::excerpt("a long name", 6) == "a long...");
-/// assert(inchtide::with_thousands(1234567.2) == "1,234,567");
+/// assert(inchtide::with_thousands(1234567.2) == "1,234,567" && inchtide::fine_text(0.00123) == "0.00123");
+/// assert(inchtide::counted(1, "day") == "1 day" && inchtide::counted(1530, "day") == "1,530 days");
 /// @endcode
 
 #include <optional>
@@ -40,5 +41,12 @@ INCHTIDE_API void check_name(std::string_view text, std::size_t most, const Wher
 
 /// A whole number with its thousands apart.
 [[nodiscard]] INCHTIDE_API std::string with_thousands(double value);
+
+/// How many of something: "1 day", "1,530 days".
+[[nodiscard]] INCHTIDE_API std::string counted(std::size_t count, std::string_view one);
+
+/// A figure that may be small, as a price or a number of units: so many decimals, or three figures of what they would
+/// show with fewer. Never in scientific notation.
+[[nodiscard]] INCHTIDE_API std::string fine_text(double value, int decimals = 3);
 
 }  // namespace inchtide

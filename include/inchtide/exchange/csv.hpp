@@ -28,7 +28,8 @@ namespace inchtide::exchange {
 
 /// How a file writes days and figures. Nothing is guessed: 03/04/2024 and 1,234 can both be read in two ways.
 struct INCHTIDE_API CsvStyle {
-  /// ISO days (2024-03-04, 2024/03/04, 20240304) and days with the month's name (4 Mar 2024) are read in any case.
+  /// ISO days (2024-03-04, 2024/03/04, 20240304) and days with the month's name (4 Mar 2024) are read in any case, and
+  /// each with midnight behind it (2024-03-04 00:00:00).
   enum class Dates { iso, day_first, month_first };
   Dates dates = Dates::iso;
   /// `point`: 1,234.5 with commas between thousands; `comma`: 1.234,5. `unsaid`: a point, and no figure with a comma.
@@ -42,9 +43,17 @@ struct INCHTIDE_API CsvStyle {
 
   /// The day that a cell holds. @throws InputError naming `place` and, where it can be read in two ways, the option
   [[nodiscard]] Day day(std::string_view text, const std::function<Where()>& place) const;
-  /// The figure that a cell holds. @throws InputError as `day` does
+  /// The figure that a cell holds, nothing where it is none or can be read in two ways.
+  [[nodiscard]] std::optional<double> read_figure(std::string_view text) const;
+  /// The same. @throws InputError as `day` does
   [[nodiscard]] double figure(std::string_view text, const std::function<Where()>& place) const;
+  /// The percentage that a cell holds, 12.5% as 0.125. @throws InputError as `day` does, or without a % sign
+  [[nodiscard]] double share(std::string_view text, const std::function<Where()>& place) const;
 };
+
+/// Whether a cell of figures says that there is none, as files write it where they don't leave it empty: n/a, #n/a, na,
+/// nan, null, none or - (in any case of letters). Cells of prices and rates that do are read as empty ones.
+[[nodiscard]] INCHTIDE_API bool says_none(std::string_view cell);
 
 /// Where a cell stands, for messages: "prices/KELPFARM.csv, line 12, column close".
 [[nodiscard]] INCHTIDE_API Where cell_place(const std::filesystem::path& path, std::size_t line,
@@ -52,11 +61,11 @@ struct INCHTIDE_API CsvStyle {
 
 using CsvRow = std::span<const std::string_view>;
 
-/// Calls `header` with the first row and `row` with each later one and its line number. Blank lines are passed over; a
-/// byte-order mark and CRLF ends are taken off. Cells are separated by what the header has most of: commas, semicolons
-/// or tabs.
-/// @throws InputError when the file is missing or empty, a quote isn't closed properly, or a row has another number of
-///         cells than the header (naming file and line)
+/// Calls `header` with the first row and `row` with each later one and its line number. Blank lines, and rows without
+/// any text, are passed over, and so are columns at the end that have neither heading nor text; a byte-order mark and
+/// CRLF ends are taken off. Cells are separated by what the header has most of: commas, semicolons or tabs.
+/// @throws InputError when the file is missing or empty, isn't UTF-8 (UTF-16), a quote isn't closed properly, or a row
+///         has another number of cells than the header (naming file and line)
 INCHTIDE_API void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,
                            const std::function<void(std::size_t, CsvRow)>& row);
 

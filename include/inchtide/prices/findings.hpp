@@ -1,8 +1,9 @@
 #pragma once
 /// What stands out in the prices, each with its day, its figures and the way out.
 ///
-/// Per asset: likely misprints, likely splits, jumps (robust z), stale runs, days without volume. Across assets: holes
-/// beside others of the same calendar, short histories, prices of different kinds.
+/// Per asset: likely misprints, changes of unit, likely splits, jumps (robust z), stale runs, weekends that were filled
+/// in, days without volume. Across assets: holes beside others of the same calendar, short histories, prices of
+/// different kinds.
 ///
 /// @code
 /// #include <cassert>
@@ -36,7 +37,7 @@ enum class Severity { note, warning };
 
 struct INCHTIDE_API Finding {
   Severity severity = Severity::note;
-  std::string kind;  ///< short and stable: "spike", "split", "jump", "stale", "volume", "holes", ...
+  std::string kind;  ///< short and stable: "spike", "unit", "split", "jump", "stale", "volume", "holes", ...
   Notice notice;     ///< where: the asset, and the day where it is about one
 };
 
@@ -49,7 +50,7 @@ struct INCHTIDE_API FindingRules {
   /// 8,000 days of Student's t with 5 degrees of freedom.
   double jump_score = 10;
   std::size_t stale_rows = 5;     ///< so many equal prices in a row are a stale run
-  double split_tolerance = 0.05;  ///< how far, in logs, a one-day move may be from a split ratio
+  double split_tolerance = 0.05;  ///< how far, in logs, a move may be from the ratio of a split or of two units
   std::size_t most_jumps = 3;     ///< the largest are listed, the others counted
 };
 
