@@ -279,8 +279,16 @@ double CsvStyle::figure(std::string_view text, const std::function<Where()>& pla
 
 double CsvStyle::share(std::string_view text, const std::function<Where()>& place) const {
   const auto body = trimmed(text);
-  if (body.empty() || body.back() != '%') return fraction_from_percent(text, place());
-  return figure(trimmed(body.substr(0, body.size() - 1)), place) / 100;
+  if (!body.ends_with('%')) return fraction_from_percent(body, place());
+  const auto number = trimmed(body.substr(0, body.size() - 1));
+  const auto with_comma = grouped_number(number, ',', "");  // nobody writes thousands of percent
+  if (decimal == Decimal::comma) {
+    if (with_comma) return *with_comma / 100;
+    throw InputError(place(), fmt::format("'{}' is not a percentage", excerpt(body)),
+                     "Write it as 12,5%; a decimal comma was chosen");
+  }
+  if (decimal == Decimal::unsaid && with_comma && !parse_number(number)) (void)figure(number, place);  // which says so
+  return fraction_from_percent(body, place());
 }
 
 void read_csv(const std::filesystem::path& path, const std::function<void(CsvRow)>& header,

@@ -69,10 +69,11 @@ std::string price_text(double price) {
   return fine_text(price, 2);
 }
 
-/// A move like one between a unit and its hundredth or thousandth, as from crowns to their hundredths and back.
+/// A move like one between a unit and its hundredth or thousandth, as from crowns to their hundredths and back. Nothing
+/// else comes near, so the day's own move may be twice that beside a split.
 std::optional<int> unit_like(double price_ratio, double tolerance) {
   for (const int factor : {100, 1000}) {
-    if (std::abs(std::abs(std::log(price_ratio)) - std::log(factor)) <= tolerance) return factor;
+    if (std::abs(std::abs(std::log(price_ratio)) - std::log(factor)) <= 2 * tolerance) return factor;
   }
   return std::nullopt;
 }

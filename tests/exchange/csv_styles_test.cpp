@@ -158,6 +158,11 @@ TEST(Lists, AreWrittenInTheStyleOfTheOtherFiles) {
               HasSubstr("a decimal comma was chosen"));
   EXPECT_THAT(message_of([&] { (void)read_weights(folder.write("w.csv", "asset;weight\nA;0,6\n"), european); }),
               HasSubstr("'0,6' is not a percentage"));
+  // Thousands of percent are nobody's weight: what looks like them has a decimal point.
+  EXPECT_THAT(message_of([&] { (void)read_weights(folder.write("w.csv", "asset;weight\nA;12.345%\n"), european); }),
+              HasSubstr("'12.345%' is not a percentage. Write it as 12,5%"));
+  EXPECT_THAT(message_of([&] { (void)read_weights(folder.write("w.csv", "asset;weight\nA;12,345%\n"), american); }),
+              HasSubstr("'12,345%' is not a percentage"));
   const auto tags =
       read_tags(folder.write("t.csv", "code;name;yield;sector\nA;Kelp 2,5;2,5;food\nB;B;1.250;1.2\n"), european);
   EXPECT_EQ(tags.value("A", "yield"), "2.5");

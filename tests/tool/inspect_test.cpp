@@ -47,6 +47,25 @@ TEST(Window, TradingDaysCountFromADayOrBackFromTheLast) {
   EXPECT_EQ(run_tool("inspect" + prices + "--trading-days 5 --to 2020-01-01").code, 2);
 }
 
+TEST(Files, AsTheyComeAreReadAndWhatIsOddInThemIsSaid) {
+  const Folder folder;
+  std::string text = "date,AA,BB,\n";
+  for (int k = 0; k < 120; ++k) {  // each day of the calendar; AA keeps Friday's price, BB changes its unit
+    const Day day = *parse_day("2024-01-01") + std::chrono::days{k};  // a Monday
+    const int trading = k / 7 * 5 + std::min(k % 7, 4);
+    const double aa = 50 + std::sin(1.7 * trading), bb = (20 + 0.5 * std::sin(2.3 * k)) * (k < 60 ? 1 : 100);
+    text += fmt::format("{} 00:00:00,{:.4f},{},\n", to_string(day), aa, k == 30 ? "n/a" : fmt::format("{:.4f}", bb));
+  }
+  const auto file = folder.write("all.csv", text + ",,,\n\n").string();
+  std::vector<std::string> kinds;
+  const auto result = result_of("inspect --prices " + file);
+  for (const auto& finding : result["findings"]) {
+    kinds.push_back(finding["asset"].get<std::string>() + " " + finding["kind"].get<std::string>());
+  }
+  EXPECT_THAT(kinds, testing::UnorderedElementsAre("AA weekends", "BB unit", "BB holes"));
+  EXPECT_THAT(run_tool("inspect --prices " + file).out, HasSubstr("without a price on 1 day, the"));
+}
+
 TEST(Window, EveryKDaysOrWeeksWorksForAnyK) {
   const Folder folder;
   const auto days = [&](const std::string& every) {

@@ -19,6 +19,35 @@ using testing::AllOf;
 using testing::HasSubstr;
 using testing::Not;
 
+TEST(Rehearse, WaitsForWhatIsClosedWhenItBegins) {
+  const Folder folder;
+  std::string text = "date,AA,BB\n";
+  double last = 0, first = 0;
+  for (int k = 0; k < 300; ++k) {  // AA has no price on the day before the split, nor on the split's
+    const Day day = *parse_day("2021-01-01") + std::chrono::days{k};
+    const double aa = 100 + 3.0 * (k * 4 % 11) / 11 + 0.1 * k, bb = 40 + 2.0 * (k * 5 % 13) / 13;
+    const bool closed = k == 199 || k == 200;
+    text += fmt::format("{},{},{:.4f}\n", to_string(day), closed ? "" : fmt::format("{:.4f}", aa), bb);
+    if (k == 201) first = aa;
+    last = aa;
+  }
+  const auto file = folder.write("all.csv", text).string();
+  const auto split = to_string(*parse_day("2021-01-01") + std::chrono::days{200});
+  const std::string words = "rehearse --prices " + file + " --every 1w --draws 0 --schedule never --split " + split;
+  const auto only = folder.write("w.csv", "asset,weight\nAA,100%\n").string();
+  const auto runs = result_of(words + " --aim minimum-variance --weights " + only)["runs"];
+  const auto run = std::ranges::find(runs, "w", [](const json& one) { return one["aim"].get<std::string>(); });
+  ASSERT_NE(run, runs.end());
+  EXPECT_NEAR((*run)["growth"].get<double>(), last / first - 1, 1e-6) << "prices are written to four decimals";
+  const auto log = run_tool(words + " --aim equal --log").out;
+  EXPECT_THAT(log, testing::ContainsRegex("waits: closed +AA"));
+  // Equal weights stand beside the others, and have both.
+  const auto equal = std::ranges::find(runs, "equal", [](const json& one) { return one["aim"].get<std::string>(); });
+  const auto alone = result_of(words + " --aim equal")["runs"][0];
+  ASSERT_NE(equal, runs.end());
+  EXPECT_EQ((*equal)["net"], alone["net"]);
+}
+
 TEST(Rehearse, RunsEveryPortfolioOnEverySchedule) {
   const auto result = result_of("rehearse" + mandate);
   const auto& runs = result["runs"];

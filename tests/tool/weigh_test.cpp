@@ -1,11 +1,13 @@
 // weigh and frontier under every kind of limit, as a process on the demo data.
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <cmath>
 #include <filesystem>
 #include <fstream>
 
+#include "inchtide/base/day.hpp"
 #include "support/messages.hpp"
 #include "support/tool.hpp"
 
@@ -303,6 +305,36 @@ TEST(Current, WholeUnitsOfOrdersAreToldWhole) {
   const auto parts = run_tool("weigh" + mandate + "--current " + demo + "/held.csv --aim equal --orders " +
                               (folder / "p.csv").string());
   EXPECT_THAT(parts.out, testing::ContainsRegex("HOLLBOND +(buy|sell) +[0-9,]+\\.[0-9]{3}  "));
+}
+
+TEST(Current, WeightsAndUnitsHaveTheDecimalMarkOfTheOtherFiles) {
+  const Folder folder;
+  const auto estimate = (folder / "e.json").string();
+  ASSERT_EQ(run_tool("estimate --prices " + demo + "/prices --assets KELPFARM,HOLLBOND --json " + estimate).code, 0);
+  const auto point = folder.write("point/held.csv", "asset,weight\nKELPFARM,62.5%\nHOLLBOND,37.5%\n").string();
+  const auto comma = folder.write("comma/held.csv", "asset;weight\nKELPFARM;62,5%\nHOLLBOND;37,5%\n").string();
+  const auto weighed = [&](const std::string& option, const std::string& file) {
+    return result_of("weigh --estimate " + estimate + " --weights " + file + option)["portfolios"];
+  };
+  EXPECT_EQ(weighed("", point), weighed(" --decimal comma", comma));
+  EXPECT_THAT(run_tool("weigh --estimate " + estimate + " --weights " + comma).err,
+              AllOf(HasSubstr("held.csv, line 2, column weight"), HasSubstr("--decimal comma")));
+  EXPECT_THAT(run_tool("weigh --estimate " + estimate + " --decimal comma").err,
+              HasSubstr("--decimal: it does not go with --estimate"));
+  // Closes with decimal commas, and a thousand units with a dot in them.
+  std::string closes = "date;AA;BB\n";
+  for (int k = 0; k < 40; ++k) {
+    const Day day = *parse_day("2020-01-31") + std::chrono::days{30 * k};
+    closes += fmt::format("{};{},5;{},5\n", to_string(day), 20 + k % 3, 40 + k % 5);
+  }
+  const auto prices = folder.write("closes.csv", closes).string();
+  const auto units = folder.write("units.csv", "asset;units\nAA;1.000\nBB;0,5\ncash;1.250,75\n").string();
+  const auto held = result_of("weigh --prices " + prices + " --decimal comma --aim equal --current " + units);
+  const double wealth = 1000 * (20.5 + 39 % 3) + 0.5 * (40.5 + 39 % 5) + 1250.75;
+  const auto& current = held["portfolios"][1];
+  ASSERT_EQ(current["name"], "current");
+  EXPECT_NEAR(current["weights"]["AA"].get<double>(), 1000 * (20.5 + 39 % 3) / wealth, 1e-12);
+  EXPECT_NEAR(current["weights"]["BB"].get<double>(), 0.5 * (40.5 + 39 % 5) / wealth, 1e-12);
 }
 
 TEST(Current, UnitsAndCashSayWhatTheWealthIs) {

@@ -50,7 +50,7 @@ struct INCHTIDE_API FindingRules {
   /// 8,000 days of Student's t with 5 degrees of freedom.
   double jump_score = 10;
   std::size_t stale_rows = 5;     ///< so many equal prices in a row are a stale run
-  double split_tolerance = 0.05;  ///< how far, in logs, a move may be from the ratio of a split or of two units
+  double split_tolerance = 0.05;  ///< how far, in logs, a move may be from a split's ratio; twice that from two units'
   std::size_t most_jumps = 3;     ///< the largest are listed, the others counted
 };
 
