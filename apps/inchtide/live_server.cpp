@@ -9,6 +9,7 @@
 #include <openssl/rand.h>
 
 #include <atomic>
+#include <csignal>
 #include <deque>
 #include <map>
 #include <new>
@@ -78,6 +79,18 @@ std::vector<MandateChange> changes_in(const Json& body) {
   return changes;
 }
 
+/// A thread, and all that it starts, to which no signal comes: Ctrl-C goes to the one that looks out for it. (The
+/// others sleep for as long as nobody asks, and a sanitizer keeps a signal until its thread wakes up.)
+template <typename Work>
+std::thread started_without_signals(Work work) {
+  sigset_t all, before;
+  sigfillset(&all);
+  pthread_sigmask(SIG_SETMASK, &all, &before);
+  std::thread thread(std::move(work));
+  pthread_sigmask(SIG_SETMASK, &before, nullptr);
+  return thread;
+}
+
 }  // namespace
 
 class LiveServer::Parts {
@@ -107,7 +120,7 @@ class LiveServer::Parts {
 
   void serve(const StopCheck& stop, std::optional<std::chrono::seconds> idle) {
     asked();
-    std::thread listening([this] { server_.listen_after_bind(); });
+    auto listening = started_without_signals([this] { server_.listen_after_bind(); });
     const auto quiet_for = [this] { return std::chrono::steady_clock::now().time_since_epoch() - last_asked_.load(); };
     while (!stop() && !(idle && quiet_for() > *idle)) std::this_thread::sleep_for(std::chrono::milliseconds(50));
     ends_ = true;  // for what is being computed
