@@ -5,6 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
+#include <vector>
 
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
@@ -122,13 +124,15 @@ void check_for_splits(const Universe& universe, const Settings& settings, const 
     if ((finding.kind != "split" && !unit) || finding.severity != Severity::warning || !where.day) continue;
     if (*where.day <= walk.days.front() || *where.day > walk.days.back()) continue;
     if (!find_name(where.asset, universe.assets) || find_name(where.asset, settings.real_moves)) continue;
+    std::vector<Remedy> ways = {{Means::actions, unit ? "give a file of actions" : "Give a file of actions"},
+                                {Means::price_field, "use adjusted closes", "adjusted"},
+                                {Means::real_moves, "say that the move is real", where.asset}};
+    if (unit) ways.insert(ways.begin(), "Bring the file to one unit");
     throw InputError(Where::of_asset(where.asset),
                      fmt::format("its closes move like {} on {}, and no actions say so: a rehearsal would make or lose "
                                  "money that nobody did",
                                  unit ? "ones in another unit" : "a split", to_string(*where.day)),
-                     {{Means::actions, "Give a file of actions"},
-                      {Means::price_field, "use adjusted closes", "adjusted"},
-                      {Means::real_moves, "say that the move is real", where.asset}});
+                     std::move(ways));
   }
 }
 

@@ -201,6 +201,13 @@ TEST(StudyRuns, RawClosesWithActionsHoldRealUnitsAndAreCreditedTheirDividends) {
   one.settings.real_moves = {bars.asset};
   EXPECT_LT(one.runs().all.front().growth, -0.4);
   one.settings.real_moves.clear();
+  auto hundredths = one;
+  auto& in_hundredths = hundredths.sources.bars[0].of(PriceField::close);
+  for (std::size_t t = row("2022-06-01"); t < closes.size(); ++t) in_hundredths[t] = 4000;
+  EXPECT_THAT(
+      message_of([&] { (void)hundredths.runs(); }),
+      HasSubstr("move like ones in another unit on 2022-06-01, and no actions say so: a rehearsal would make or "
+                "lose money that nobody did. Bring the file to one unit"));
   one.sources.actions = {{bars.asset, day("2022-06-01"), 2, 0},
                          {bars.asset, day("2023-03-01"), 1, 0.5, day("2023-04-03")}};
   one.settings.withholding = 0.2;
