@@ -6,7 +6,7 @@
 namespace inchtide {
 namespace {
 
-constexpr double rounding = 1e-12;  // of wealth: below it an end isn't passed
+constexpr double rounding_of_ends = 1e-12;  // of wealth: below it an end isn't passed
 
 /// A part of an asset's range over which what it adds to a row rises evenly.
 struct EvenPart {
@@ -47,11 +47,11 @@ std::pair<double, double> reach_of(const Bounds& bounds, const LimitRow& row) {
 bool widen_row(LimitRow& row, const Bounds& bounds, const Bounds& before) {
   const auto [least, most] = reach_of(bounds, row);
   const auto [least_before, most_before] = reach_of(before, row);
-  if (least > row.upper + rounding && least_before <= row.upper + rounding) {
+  if (least > row.upper + rounding_of_ends && least_before <= row.upper + rounding_of_ends) {
     row.upper = least;
     return true;
   }
-  if (row.bend.size() == 0 && most < row.lower - rounding && most_before >= row.lower - rounding) {
+  if (row.bend.size() == 0 && most < row.lower - rounding_of_ends && most_before >= row.lower - rounding_of_ends) {
     row.lower = most;
     return true;
   }
