@@ -13,6 +13,7 @@
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/percent.hpp"
+#include "inchtide/base/text.hpp"
 #include "study/choosing_anew.hpp"
 #include "study/one_run.hpp"
 #include "study/walk_setup.hpp"
@@ -67,6 +68,7 @@ class Rehearsing {
     warn_of_borrowing(portfolios_, settings_.overdraft_rate.value_or(basis_.risk_free), runs_.warnings);
     warn_of_failures();
     warn_of_older_targets();
+    warn_of_suspended();
     warn_of_not_estimated();
     warn_of_widened();
     for (const auto& aim : portfolios_.unanswered) {
@@ -145,6 +147,33 @@ class Rehearsing {
           fmt::format("{}{} kept older targets, as an estimate had no answer on {}{}: {}", name,
                       others > 0 ? fmt::format(" and {} more", others) : "", to_string(first),
                       times > 1 ? fmt::format(" and {} more day{}", times - 1, times > 2 ? "s" : "") : "", why));
+    }
+  }
+
+  /// What trades went round: a run that does not look again has none of it for good.
+  void warn_of_suspended() {
+    struct Told {
+      std::set<Day> days;
+      std::vector<std::string> runs;
+    };
+    std::map<std::string, Told> all;
+    for (const auto& run : runs_.all) {
+      for (const auto& event : run.log) {
+        if (event.kind != Event::Kind::suspension) continue;
+        auto& told = all[event.asset];
+        told.days.insert(event.day);
+        if (told.runs.empty() || told.runs.back() != run.name) told.runs.push_back(run.name);
+      }
+    }
+    for (const auto& [asset, told] : all) {
+      const auto days = told.days.size(), runs = told.runs.size();
+      runs_.warnings.emplace_back(
+          Where::of_asset(asset),
+          fmt::format("closed for more than {} when trades were due on {}{}, which went round it: {}{} stayed off its "
+                      "target",
+                      counted(std::size_t(settings_.holiday_rows), "day"), to_string(*told.days.begin()),
+                      days > 1 ? fmt::format(" and {} more", counted(days - 1, "day")) : "", told.runs.front(),
+                      runs > 1 ? fmt::format(" and {} more", counted(runs - 1, "run")) : ""));
     }
   }
 

@@ -276,6 +276,23 @@ TEST(StudyRuns, EqualWeightsBesideTheOthersHaveAlsoWhatIsClosedWhenTheWalkBegins
   EXPECT_EQ(runs.all[1].net, alone.all[0].net);
 }
 
+TEST(StudyRuns, SayWhichAssetTradesWentRound) {
+  Rehearsed one;
+  one.settings.align.kind = AlignPolicy::Kind::any;
+  one.settings.aims = {Aim::parse("equal", "")};
+  one.settings.schedules = {Schedule::parse("never", ""), Schedule::parse("1m", "")};
+  test::take_out(one.sources.bars[0], day("2021-12-20"), day("2022-03-15"));
+  const auto runs = one.runs();
+  // The first purchase of both goes round it on the day after the split; the ends of January and February once more.
+  EXPECT_THAT(texts_of(runs.warnings),
+              Contains(HasSubstr("TIDEMILL: closed for more than 5 days when trades were due on 2022-01-03 and 2 days "
+                                 "more, which went round it: equal, never and 1 run more stayed off its target")));
+  EXPECT_EQ(runs.all[0].end.units[0], 0) << "it never looks again";
+  EXPECT_GT(runs.all[1].end.units[0], 0);
+  test::take_out(one.sources.bars[1], day("2022-06-27"), day("2022-06-30"));  // a holiday is waited for
+  EXPECT_THAT(texts_of(one.runs().warnings), Not(Contains(HasSubstr("KELPFARM"))));
+}
+
 TEST(StudyRuns, WhatIsHeldAndClosedWhenTheWalkBeginsCountsAtItsLastPrice) {
   auto one = closed_at_first();
   one.settings.start_from_current = true;
