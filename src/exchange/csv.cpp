@@ -240,8 +240,8 @@ CsvStyle::Decimal CsvStyle::parse_decimal(std::string_view text, const Where& wh
 
 bool says_none(std::string_view cell) {
   static const std::vector<std::string> ways = {"n/a", "#n/a", "na", "nan", "null", "none", "-"};
-  return !cell.empty() && cell.size() < 6 &&
-         std::ranges::any_of(ways, [&](const auto& way) { return lower_name(cell) == way; });
+  if (cell.empty() || cell.size() > 5 || (cell.front() >= '0' && cell.front() <= '9')) return false;
+  return std::ranges::find(ways, lower_name(cell)) != ways.end();
 }
 
 Day CsvStyle::day(std::string_view cell, const std::function<Where()>& place) const {

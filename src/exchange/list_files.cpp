@@ -43,9 +43,11 @@ MemberList read_members(const fs::path& path, const std::vector<std::string>& sc
 
 namespace {
 
-/// A tag as limits take it: a figure with a decimal comma gets a point.
+/// A tag as limits take it: a figure with a decimal comma gets a point. One without any mark stays as it is written:
+/// 007.
 std::string tag_in(std::string_view cell, const CsvStyle& style) {
-  if (style.decimal != CsvStyle::Decimal::comma) return std::string(cell);
+  const bool marked = cell.find_first_of(",.") != std::string_view::npos;
+  if (style.decimal != CsvStyle::Decimal::comma || !marked) return std::string(cell);
   const auto figure = style.read_figure(cell);
   return figure ? fmt::format("{}", *figure) : std::string(cell);
 }

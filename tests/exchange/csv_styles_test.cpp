@@ -163,12 +163,13 @@ TEST(Lists, AreWrittenInTheStyleOfTheOtherFiles) {
               HasSubstr("'12.345%' is not a percentage. Write it as 12,5%"));
   EXPECT_THAT(message_of([&] { (void)read_weights(folder.write("w.csv", "asset;weight\nA;12,345%\n"), american); }),
               HasSubstr("'12,345%' is not a percentage"));
-  const auto tags =
-      read_tags(folder.write("t.csv", "code;name;yield;sector\nA;Kelp 2,5;2,5;food\nB;B;1.250;1.2\n"), european);
+  const auto tags = read_tags(
+      folder.write("t.csv", "code;name;yield;sector;group\nA;Kelp 2,5;2,5;food;007\nB;B;1.250;1.2;1\n"), european);
   EXPECT_EQ(tags.value("A", "yield"), "2.5");
   EXPECT_EQ(tags.value("B", "yield"), "1250");
   EXPECT_EQ(tags.value("A", "name"), "Kelp 2,5") << "a name is no figure";
   EXPECT_EQ(tags.value("B", "sector"), "1.2") << "no figure with a decimal comma";
+  EXPECT_EQ(tags.value("A", "group"), "007");
 }
 
 TEST(Files, WithTwoColumnsOfOneNameAreRefused) {
