@@ -55,7 +55,7 @@ class Chain {
   const PathPiece* shared_;
   double cash_share_;  // what the weights leave
   Decisions decisions_;
-  Path path_;
+  TradePath path_;
   bool possible_ = false;
   Part all_{};               // parts together
   std::vector<Part> parts_;  // those that any asset pays

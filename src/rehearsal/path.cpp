@@ -25,8 +25,8 @@ ColumnGroup::Factors factors_of(const Eigen::ArrayXd& all, Eigen::Index first) {
 
 }  // namespace
 
-Path::Path(const PriceTable& table, const Eigen::VectorXd& targets, double cash_share, bool tracks_targets,
-           const Decisions& decisions)
+TradePath::TradePath(const PriceTable& table, const Eigen::VectorXd& targets, double cash_share, bool tracks_targets,
+                     const Decisions& decisions)
     : table_(table), decisions_(decisions), cash_share_(cash_share), tracks_targets_(tracks_targets) {
   for (Eigen::Index i = 0; i < targets.size(); ++i) {
     if (targets[i] != 0) columns_.push_back(i);
@@ -39,18 +39,18 @@ Path::Path(const PriceTable& table, const Eigen::VectorXd& targets, double cash_
   }
 }
 
-ColumnGroup Path::group(Eigen::Index first) const {
+ColumnGroup TradePath::group(Eigen::Index first) const {
   return {table_.prices, first, targets_.size(), [&](Eigen::Index held) { return columns_[std::size_t(held)]; }};
 }
 
-Eigen::ArrayXd Path::prices_on(std::size_t row) const {
+Eigen::ArrayXd TradePath::prices_on(std::size_t row) const {
   Eigen::ArrayXd prices(targets_.size());
   for (Eigen::Index i = 0; i < prices.size(); ++i) prices[i] = column(i)[row];
   return prices;
 }
 
-void Path::walk(PathPiece& piece, std::size_t from, std::size_t to, UnitPositions begin,
-                std::optional<std::size_t> waits) const {
+void TradePath::walk(PathPiece& piece, std::size_t from, std::size_t to, UnitPositions begin,
+                     std::optional<std::size_t> waits) const {
   const auto rows = Eigen::Index(to - from);
   piece.from = from;
   piece.to = piece.bad = to;
@@ -77,7 +77,7 @@ void Path::walk(PathPiece& piece, std::size_t from, std::size_t to, UnitPosition
 
 /// In one go over the columns: the trades are known, and the prices of a group at each of them are read before it is
 /// streamed, so that no row waits for a quotient of another.
-void Path::walk_known(PathPiece& piece) const {
+void TradePath::walk_known(PathPiece& piece) const {
   const auto& trades = piece.trades;
   std::vector<ColumnGroup::Factors> after(trades.size(), ColumnGroup::Factors{});
   for (Eigen::Index i = 0; i < targets_.size(); i += columns_together) {
@@ -107,7 +107,7 @@ void Path::walk_known(PathPiece& piece) const {
 }
 
 /// From one look to the next. Rows that were added up beyond a trade are taken back.
-std::vector<TradeRows> Path::walk_watching(PathPiece& piece, std::optional<std::size_t>& waits) const {
+std::vector<TradeRows> TradePath::walk_watching(PathPiece& piece, std::optional<std::size_t>& waits) const {
   std::vector<TradeRows> trades;
   auto held = piece.begin;
   double* values = piece.value.data();
@@ -133,14 +133,14 @@ std::vector<TradeRows> Path::walk_watching(PathPiece& piece, std::optional<std::
   return trades;
 }
 
-void Path::make_room(PathPiece& piece) const {
+void TradePath::make_room(PathPiece& piece) const {
   for (auto* figures : {&piece.prices, &piece.held, &piece.waited}) {
     figures->resize(targets_.size(), Eigen::Index(piece.trades.size()));
   }
 }
 
 /// The prices of a column that trades look at.
-void Path::gather(PathPiece& piece, Eigen::Index held) const {
+void TradePath::gather(PathPiece& piece, Eigen::Index held) const {
   const double* prices = column(held);
   for (Eigen::Index k = 0; k < piece.prices.cols(); ++k) {
     const auto& rows = piece.trades[std::size_t(k)];
@@ -150,7 +150,7 @@ void Path::gather(PathPiece& piece, Eigen::Index held) const {
 }
 
 /// What is held before each trade, of the wealth then.
-void Path::weigh_held(PathPiece& piece) const {
+void TradePath::weigh_held(PathPiece& piece) const {
   for (Eigen::Index k = 0; k < piece.prices.cols(); ++k) {
     const double value = piece.value[Eigen::Index(piece.trades[std::size_t(k)].traded - piece.from)];
     if (k == 0) {
@@ -162,14 +162,14 @@ void Path::weigh_held(PathPiece& piece) const {
 }
 
 /// Adds the price relatives of a column.
-void Path::track(PathPiece& piece, Eigen::Index held) const {
+void TradePath::track(PathPiece& piece, Eigen::Index held) const {
   const Eigen::Index first = piece.from == 0 ? 1 : 0, rows = piece.value.size() - first;
   const double* prices = column(held) + piece.from + first;
   piece.relatives.tail(rows) += targets_[held] * (Column(prices, rows) / Column(prices - 1, rows));
 }
 
 /// A price that isn't there makes the sum none, whatever its units are.
-void Path::find_bad(PathPiece& piece) {
+void TradePath::find_bad(PathPiece& piece) {
   if ((piece.least > 0).all() && (piece.value - piece.value == 0).all()) return;
   for (Eigen::Index t = 0; t < piece.value.size(); ++t) {
     if (piece.least[t] > 0 && std::isfinite(piece.value[t])) continue;
@@ -178,7 +178,7 @@ void Path::find_bad(PathPiece& piece) {
   }
 }
 
-void Path::sum(std::size_t from, std::size_t to, const Eigen::ArrayXd& units, double* values) const {
+void TradePath::sum(std::size_t from, std::size_t to, const Eigen::ArrayXd& units, double* values) const {
   const auto rows = Eigen::Index(to - from);
   for (Eigen::Index i = 0; i < units.size(); i += columns_together) {
     const auto prices = group(i);
@@ -188,8 +188,8 @@ void Path::sum(std::size_t from, std::size_t to, const Eigen::ArrayXd& units, do
 }
 
 /// Column after column; `to` where none is.
-std::size_t Path::first_outside(std::size_t from, std::size_t to, const UnitPositions& held,
-                                const double* values) const {
+std::size_t TradePath::first_outside(std::size_t from, std::size_t to, const UnitPositions& held,
+                                     const double* values) const {
   auto rows = Eigen::Index(to - from);
   const auto wealth = Column(values, rows) + held.cash;
   for (Eigen::Index i = 0; i < targets_.size() && rows > 0; ++i) {
@@ -207,8 +207,8 @@ std::size_t Path::first_outside(std::size_t from, std::size_t to, const UnitPosi
   return from + std::size_t(rows);
 }
 
-std::optional<std::size_t> Path::first_decision(std::size_t from, std::size_t to, const UnitPositions& held,
-                                                const double* values) const {
+std::optional<std::size_t> TradePath::first_decision(std::size_t from, std::size_t to, const UnitPositions& held,
+                                                     const double* values) const {
   const bool watches = decisions_.schedule().watches();
   auto first = from;  // row that decides by itself
   while (first < to && !decisions_.always(first)) ++first;
@@ -224,7 +224,7 @@ std::optional<std::size_t> Path::first_decision(std::size_t from, std::size_t to
   return first < to ? std::optional(first) : std::nullopt;
 }
 
-bool Path::decides_after(std::size_t row, const UnitPositions& held) const {
+bool TradePath::decides_after(std::size_t row, const UnitPositions& held) const {
   if (decisions_.always(row)) return true;
   const double value = (held.units * prices_on(row)).sum();
   return decisions_.if_outside(row) && first_outside(row, row + 1, held, &value) == row;

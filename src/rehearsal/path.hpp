@@ -34,11 +34,11 @@ struct PathPiece {
   std::size_t bad = 0;     // the first row with a price that is none, or `to`
 };
 
-class Path {
+class TradePath {
  public:
   // @param cash_share what the targets leave
-  Path(const PriceTable& table, const Eigen::VectorXd& targets, double cash_share, bool tracks_targets,
-       const Decisions& decisions);
+  TradePath(const PriceTable& table, const Eigen::VectorXd& targets, double cash_share, bool tracks_targets,
+            const Decisions& decisions);
 
   // The table's columns that have a target, of which alone all else is.
   [[nodiscard]] const std::vector<Eigen::Index>& columns() const { return columns_; }

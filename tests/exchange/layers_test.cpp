@@ -1,9 +1,10 @@
-// What the layers may say: words of the command line belong to the tool alone.
+// What the layers may say: words of the command line belong to the tool alone, and a type has its name to itself.
 
 #include <gmock/gmock.h>
 
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <regex>
 #include <sstream>
 #include <string>
@@ -58,6 +59,38 @@ TEST(Layers, NothingBelowTheToolNamesAnOption) {
     }
   }
   EXPECT_GT(files, 100);
+}
+
+/// The types that a header defines, with their namespace: they begin their lines.
+std::vector<std::string> types_in(const std::string& text) {
+  static const std::regex line(
+      R"(^(?:namespace ([\w:]+) \{|(?:struct|class) (?:INCHTIDE_API )?(\w+)(?: final)?(?: :[^;]*)? \{))",
+      std::regex::multiline);
+  std::vector<std::string> types;
+  std::string room;
+  for (std::sregex_iterator at(text.begin(), text.end(), line), end; at != end; ++at) {
+    if ((*at)[1].matched) room = (*at)[1];
+    if ((*at)[2].matched) types.push_back(room + "::" + (*at)[2].str());
+  }
+  return types;
+}
+
+TEST(Layers, NoTwoTypesHaveOneName) {
+  EXPECT_THAT(
+      types_in("namespace a::b {\nstruct X {\n};\nclass INCHTIDE_API Y : public X {\n  struct Z {};\n};\nclass W;\n"),
+      testing::ElementsAre("a::b::X", "a::b::Y"));
+  // The linker keeps one of two destructors of a name, and says nothing.
+  std::map<std::string, fs::path> known;
+  for (const char* part : {"src", "include", "apps"}) {
+    for (const auto& entry : fs::recursive_directory_iterator(fs::path(INCHTIDE_SOURCE) / part)) {
+      if (entry.path().extension() != ".hpp") continue;
+      for (const auto& type : types_in(text_of(entry.path()))) {
+        const auto [other, is_new] = known.try_emplace(type, entry.path());
+        EXPECT_TRUE(is_new) << type << " is in " << other->second << " and in " << entry.path();
+      }
+    }
+  }
+  EXPECT_GT(known.size(), 250u);
 }
 
 }  // namespace

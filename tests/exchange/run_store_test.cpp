@@ -216,7 +216,7 @@ TEST(RunStore, ConditionsSayWhatIsWrongWithThem) {
                                                         {"schedule > 1q", "'>' does not go with schedule"},
                                                         {"sharpe; DROP TABLE run > 1", "runs have no"},
                                                         {"> 1", "runs have no ''"}}) {
-    EXPECT_THAT(message_of([&] { (void)RunFilter::parse(text, "--where"); }),
+    EXPECT_THAT(message_of([given = text] { (void)RunFilter::parse(given, "--where"); }),
                 AllOf(HasSubstr("--where"), HasSubstr(said)));
   }
   RunStore store;
