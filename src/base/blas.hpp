@@ -106,7 +106,7 @@ inline bool factorise(Eigen::MatrixXd& a) {
 
 /// Copies the lower half of a square matrix into its upper half, in blocks that stay in the cache.
 inline void mirror_lower(Eigen::MatrixXd& c) {
-  constexpr Eigen::Index block = 16;
+  constexpr Eigen::Index block = 32;
   const auto n = c.rows();
   for (Eigen::Index j = 0; j < n; j += block) {
     const auto columns = std::min(block, n - j);
@@ -115,9 +115,7 @@ inline void mirror_lower(Eigen::MatrixXd& c) {
     }
     for (Eigen::Index i = j + block; i < n; i += block) {
       const auto rows = std::min(block, n - i);
-      for (Eigen::Index b = i; b < i + rows; ++b) {  // columns of the upper half are written in one go
-        for (Eigen::Index a = j; a < j + columns; ++a) c(a, b) = c(b, a);
-      }
+      c.block(j, i, columns, rows) = c.block(i, j, rows, columns).transpose();
     }
   }
 }
@@ -141,12 +139,12 @@ inline void add_gram(const Eigen::MatrixXd& a, double alpha, Eigen::MatrixXd& c)
   if (n > 0 && k > 0) dsyrk_("L", "T", &n, &k, &alpha, a.data(), &k, &one, c.data(), &n);
 }
 
-/// C += alpha (A'B + B'A), the lower half of C only.
-inline void add_cross_gram(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, double alpha, Eigen::MatrixXd& c) {
-  const int n = int(a.cols()), k = int(a.rows());
+/// C += alpha (A B' + B A'), the lower half of C only.
+inline void add_cross_products(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, double alpha, Eigen::MatrixXd& c) {
+  const int n = int(a.rows()), k = int(a.cols());
   const double one = 1;
   const Turn turn;
-  if (n > 0 && k > 0) dsyr2k_("L", "T", &n, &k, &alpha, a.data(), &k, b.data(), &k, &one, c.data(), &n);
+  if (n > 0 && k > 0) dsyr2k_("L", "N", &n, &k, &alpha, a.data(), &n, b.data(), &n, &one, c.data(), &n);
 }
 
 /// A B.

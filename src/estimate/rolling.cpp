@@ -10,10 +10,10 @@
 
 namespace inchtide {
 
-RollingMoments::RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eigen::Index refresh,
+RollingMoments::RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index window, Eigen::Index refresh,
                                const Eigen::VectorXi& spans)
-    : returns_(std::move(returns)), window_(window), refresh_(refresh > 0 ? refresh : 4 * window) {
-  const auto rows = returns_.rows();
+    : returns_(returns.transpose()), window_(window), refresh_(refresh > 0 ? refresh : 4 * window) {
+  const auto rows = returns_.cols();
   if (window < 2 || window > rows) {
     throw InputError("window", fmt::format("{} periods of {}", window, rows),
                      fmt::format("Give 2 to {} periods", rows));
@@ -28,25 +28,25 @@ RollingMoments::RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eig
 }
 
 void RollingMoments::start_at(Eigen::Index end) {
-  const auto rows = returns_.middleRows(end - window_, window_);
+  Eigen::MatrixXd rest = returns_.middleCols(end - window_, window_).transpose();
   const auto k = spans_.segment(end - window_, window_);
   periods_ = k.sum();
   squares_ = k.squaredNorm();
-  center_ = rows.colwise().sum().transpose() / periods_;
-  Eigen::MatrixXd rest = rows - k * center_.transpose();
+  center_ = rest.colwise().sum().transpose() / periods_;
+  rest -= k * center_.transpose();
   sum_ = rest.colwise().sum().transpose();
   spanned_sum_ = rest.transpose() * k;
   rest -= k * (sum_ / periods_).transpose();
   own();
-  covariance_->setZero(returns_.cols(), returns_.cols());
+  covariance_->setZero(returns_.rows(), returns_.rows());
   blas::add_gram(rest, per_year_ / degrees(), *covariance_);
   whole_ = false;
   end_ = end;
 }
 
 void RollingMoments::move_to(Eigen::Index end) {
-  if (end < window_ || end > returns_.rows()) {
-    throw InputError("window", fmt::format("{} periods up to period {} of {}", window_, end, returns_.rows()),
+  if (end < window_ || end > returns_.cols()) {
+    throw InputError("window", fmt::format("{} periods up to period {} of {}", window_, end, returns_.cols()),
                      "Move it within the history");
   }
   // The last fresh start at or before the end; the first window that fits is one too.
@@ -55,27 +55,27 @@ void RollingMoments::move_to(Eigen::Index end) {
   if (end > end_) move_by(end - end_);
 }
 
-/// What the means take off sum x x', so much of it, as a row of the update: v d' + d v' - sum k^2 d d', with
+/// What the means take off sum x x', so much of it, as a column of the update: v d' + d v' - sum k^2 d d', with
 /// v = sum k x and d = sum x / K.
-void RollingMoments::take_off_means(Eigen::Index row, double sign) {
-  both_.row(row) = sum_.transpose() / periods_;
-  change_.row(row) = 2 * sign * (squares_ / 2 * both_.row(row) - spanned_sum_.transpose());
+void RollingMoments::take_off_means(Eigen::Index column, double sign) {
+  both_.col(column) = sum_ / periods_;
+  change_.col(column) = 2 * sign * (squares_ / 2 * both_.col(column) - spanned_sum_);
 }
 
 /// Rows come in and go out at once: a a' - b b' = ((a - b)(a + b)' + (a + b)(a - b)') / 2. The means move too.
 void RollingMoments::move_by(Eigen::Index step) {
-  change_.resize(step + 2, returns_.cols());
-  both_.resize(step + 2, returns_.cols());
+  change_.resize(returns_.rows(), step + 2);
+  both_.resize(returns_.rows(), step + 2);
   take_off_means(step, -1);
   const auto k_in = spans_.segment(end_, step).array(), k_out = spans_.segment(end_ - window_, step).array();
-  for (Eigen::Index i = 0; i < returns_.cols(); ++i) {
-    auto change = change_.col(i).head(step).array(), both = both_.col(i).head(step).array();
-    change = returns_.col(i).segment(end_, step).array() - center_[i] * k_in;           // coming
-    both = returns_.col(i).segment(end_ - window_, step).array() - center_[i] * k_out;  // going
-    spanned_sum_[i] += (change * k_in - both * k_out).sum();
+  for (Eigen::Index t = 0; t < step; ++t) {
+    auto change = change_.col(t), both = both_.col(t);
+    change = returns_.col(end_ + t) - center_ * k_in[t];           // coming
+    both = returns_.col(end_ - window_ + t) - center_ * k_out[t];  // going
+    spanned_sum_ += change * k_in[t] - both * k_out[t];
     change -= both;
     both = change + 2 * both;
-    sum_[i] += change.sum();
+    sum_ += change;
   }
   const double before = degrees();
   periods_ += k_in.sum() - k_out.sum();
@@ -83,7 +83,7 @@ void RollingMoments::move_by(Eigen::Index step) {
   take_off_means(step + 1, 1);
   own();
   if (degrees() != before) *covariance_ *= before / degrees();
-  blas::add_cross_gram(change_, both_, 0.5 * per_year_ / degrees(), *covariance_);
+  blas::add_cross_products(change_, both_, 0.5 * per_year_ / degrees(), *covariance_);
   whole_ = false;
   end_ += step;
 }

@@ -10,7 +10,7 @@ namespace inchtide {
 namespace {
 
 /// Rows at a time: months that are walked once more are still in a near cache, and a walk can be stopped between them.
-constexpr std::size_t rows_of_a_piece = 256;
+constexpr std::size_t rows_of_a_piece = 160;
 /// Rates from here on are left to the ledger, which sees whether they reach the wealth.
 constexpr double near_wealth = 0.5;
 /// Weights that sum to 1 but for rounding leave no cash to earn or to borrow.
@@ -177,7 +177,7 @@ class Chain::Piece {
   void trade(std::size_t k) {
     const double whole = *values(path_.trades[k].traded) + held_.cash, wealth = scaled().wealth * whole;
     if (is_off_path_) {
-      weights_before_ = held_.units * path_.prices.col(Eigen::Index(k)) / whole;
+      weights_before_ = held_.units * path_.prices.col(Eigen::Index(k)) * (1 / whole);
     } else {
       weights_before_ = path_.held.col(Eigen::Index(k));
     }
@@ -194,25 +194,25 @@ class Chain::Piece {
   /// What the orders that were made come to.
   void add_orders(Trade& trade, std::size_t k, double cash) {
     const double wealth = trade.wealth_before;
-    size_ = traded_.abs();
     trade.wealth_after = left_ * wealth;
     trade.shrunk = factor_;
     for (const auto& part : chain_.parts_) {
-      trade.cost.*part.part = wealth * (part.mean * size_ + part.more_for_buys * traded_).sum();
+      trade.cost.*part.part = wealth * (part.mean * traded_.abs() + part.more_for_buys * traded_).sum();
     }
-    trade.delay = wealth * (traded_ * path_.waited.col(Eigen::Index(k))).sum();
+    if (path_.waited.cols() > 0) trade.delay = wealth * (traded_ * path_.waited.col(Eigen::Index(k))).sum();
     trade.order_count = std::size_t(traded_.size() - turned_);
     if (chain_.terms_.keep_orders) list_orders(trade, k);
     is_off_path_ = turned_ > 0;
     if (is_off_path_) {
-      after_ = (weights_before_ + traded_) / left_;
-      held_.cash = 1 - after_.sum();
+      const Eigen::ArrayXd after = (weights_before_ + traded_) / left_;
+      held_.units = after / path_.prices.col(Eigen::Index(k));
+      held_.cash = 1 - after.sum();
+      moved_ = (after - weights_before_).abs().sum();
     } else {
-      after_ = weights_;
+      held_.units = path_.units.col(Eigen::Index(k));
       held_.cash = chain_.cash_share_;
     }
-    held_.units = after_ / path_.prices.col(Eigen::Index(k));
-    trade.turnover = ((after_ - weights_before_).abs().sum() + std::abs(held_.cash - cash)) / 2;
+    trade.turnover = (moved_ + std::abs(held_.cash - cash)) / 2;
   }
 
   /// W + sum of rate x |w W - h| = V is straight in W while no side turns. A purchase whose side does is dropped, and
@@ -223,6 +223,7 @@ class Chain::Piece {
     change_ = weights_ - held;
     size_ = change_.abs();
     if (size_.minCoeff() < rounding_order) return false;
+    moved_ = size_.sum();
     side_ = change_ / size_;
     rates_ = chain_.all_.mean * side_ + chain_.all_.more_for_buys;  // below 0 for sales
     left_ = (1 + (rates_ * held).sum()) / (1 + (rates_ * weights_).sum());
@@ -301,7 +302,9 @@ class Chain::Piece {
     trade =
         by_ledger(chain_.plan_, trade.traded, [&] { return ledger.trade({chain_.plan_.weights}, day, chain_.terms_); });
     const Eigen::ArrayXd units = ledger.units(columns).array();
-    trade.delay = ((units - before) * prices * path_.waited.col(Eigen::Index(k))).sum();
+    if (path_.waited.cols() > 0) {
+      trade.delay = ((units - before) * prices * path_.waited.col(Eigen::Index(k))).sum();
+    }
     held_ = {units / trade.wealth_after, ledger.cash / trade.wealth_after};
     is_off_path_ = true;
   }
@@ -349,8 +352,9 @@ class Chain::Piece {
   Eigen::ArrayXd own_;  // values from that row to the next trade
 
   // Of the trade that is made, for each unit of the wealth before it.
-  Eigen::ArrayXd weights_before_, after_, change_, size_, side_, rates_;
+  Eigen::ArrayXd weights_before_, change_, size_, side_, rates_;
   Eigen::ArrayXd traded_;         // bought, or sold below 0
+  double moved_ = 0;              // weights
   double left_ = 1, factor_ = 1;  // wealth after it; of purchases
   Eigen::Index turned_ = 0;       // orders that were dropped; without, all positions are the weights of what is left
 };

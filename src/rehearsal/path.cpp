@@ -14,9 +14,11 @@ using Column = Eigen::Map<const Eigen::ArrayXd>;
 
 /// Rows at a time between looks at bands: their sums stay in the nearest cache.
 constexpr std::size_t rows_of_a_look = 64;
+/// Weights nearer to the edge of a band than this, of 1, are looked at row by row.
+constexpr double doubt = 1e-13;
 
 /// The factors of a group, of one array.
-ColumnGroup::Factors factors_of(const Eigen::ArrayXd& all, Eigen::Index first) {
+ColumnGroup::Factors factors_of(const Eigen::Ref<const Eigen::ArrayXd>& all, Eigen::Index first) {
   ColumnGroup::Factors factors{};
   const auto count = std::min(columns_together, all.size() - first);
   for (Eigen::Index c = 0; c < count; ++c) factors[std::size_t(c)] = all[first + c];
@@ -56,11 +58,11 @@ void TradePath::walk(PathPiece& piece, std::size_t from, std::size_t to, UnitPos
   piece.to = piece.bad = to;
   piece.begin = std::move(begin);
   piece.value.setZero(rows);
-  piece.least.setOnes(rows);
+  piece.least = 1;
   if (decisions_.hang_on_weights()) {
     piece.trades = walk_watching(piece, waits);
     make_room(piece);
-    for (Eigen::Index i = 0; i < targets_.size(); ++i) gather(piece, i);
+    for (Eigen::Index i = 0; i < targets_.size(); i += columns_together) gather(piece, group(i), i);
   } else {
     piece.trades = decisions_.by_calendar(waits, from, to);
     make_room(piece);
@@ -79,28 +81,19 @@ void TradePath::walk(PathPiece& piece, std::size_t from, std::size_t to, UnitPos
 /// streamed, so that no row waits for a quotient of another.
 void TradePath::walk_known(PathPiece& piece) const {
   const auto& trades = piece.trades;
-  std::vector<ColumnGroup::Factors> after(trades.size(), ColumnGroup::Factors{});
   for (Eigen::Index i = 0; i < targets_.size(); i += columns_together) {
     const auto prices = group(i);
-    for (Eigen::Index c = 0; c < columns_together && i + c < targets_.size(); ++c) {
-      gather(piece, i + c);
-      for (std::size_t k = 0; k < trades.size(); ++k) {
-        after[k][std::size_t(c)] = targets_[i + c] / piece.prices(i + c, Eigen::Index(k));
-      }
-    }
-    if (i + columns_together > targets_.size()) {  // places beyond the last column have none
-      for (auto& factors : after) std::fill(factors.begin() + (targets_.size() - i), factors.end(), 0.0);
-    }
+    gather(piece, prices, i);
     auto held = factors_of(piece.begin.units, i);
     auto row = piece.from;
     const auto add = [&](std::size_t end) {
       const auto at = row - piece.from;
-      prices.add(row, Eigen::Index(end - row), held, piece.value.data() + at, piece.least.data() + at);
+      prices.add(row, Eigen::Index(end - row), held, piece.value.data() + at, piece.least);
       row = end;
     };
-    for (std::size_t k = 0; k < after.size(); ++k) {
+    for (std::size_t k = 0; k < trades.size(); ++k) {
       add(trades[k].traded + 1);
-      held = after[k];
+      held = factors_of(piece.units.col(Eigen::Index(k)), i);
     }
     add(piece.to);
   }
@@ -114,8 +107,7 @@ std::vector<TradeRows> TradePath::walk_watching(PathPiece& piece, std::optional<
   for (auto row = piece.from; row < piece.to;) {
     const auto end = std::min(piece.to, waits ? decisions_.traded(*waits) + 1 : row + rows_of_a_look);
     for (Eigen::Index i = 0; i < targets_.size(); i += columns_together) {
-      group(i).add(row, Eigen::Index(end - row), factors_of(held.units, i), values + (row - piece.from),
-                   piece.least.data() + (row - piece.from));
+      group(i).add(row, Eigen::Index(end - row), factors_of(held.units, i), values + (row - piece.from), piece.least);
     }
     if (!waits) waits = first_decision(row, end, held, values + (row - piece.from));
     const auto traded = waits ? decisions_.traded(*waits) : end;
@@ -134,18 +126,24 @@ std::vector<TradeRows> TradePath::walk_watching(PathPiece& piece, std::optional<
 }
 
 void TradePath::make_room(PathPiece& piece) const {
-  for (auto* figures : {&piece.prices, &piece.held, &piece.waited}) {
-    figures->resize(targets_.size(), Eigen::Index(piece.trades.size()));
-  }
+  const auto trades = Eigen::Index(piece.trades.size());
+  for (auto* figures : {&piece.prices, &piece.units, &piece.held}) figures->resize(targets_.size(), trades);
+  piece.waited.resize(targets_.size(), decisions_.delay() > 0 ? trades : 0);
 }
 
-/// The prices of a column that trades look at.
-void TradePath::gather(PathPiece& piece, Eigen::Index held) const {
-  const double* prices = column(held);
+/// What trades look at, of a group of columns.
+void TradePath::gather(PathPiece& piece, const ColumnGroup& group, Eigen::Index first) const {
+  const auto count = std::min(columns_together, targets_.size() - first);
+  const auto of_group = [&](Eigen::ArrayXXd& figures, Eigen::Index k) { return figures.col(k).segment(first, count); };
   for (Eigen::Index k = 0; k < piece.prices.cols(); ++k) {
     const auto& rows = piece.trades[std::size_t(k)];
-    piece.prices(held, k) = prices[rows.traded];
-    piece.waited(held, k) = 1 - prices[rows.decided] / prices[rows.traded];
+    const auto prices = group.on(rows.traded);
+    const Column traded(prices.data(), count);
+    of_group(piece.prices, k) = traded;
+    of_group(piece.units, k) = targets_.segment(first, count) / traded;
+    if (piece.waited.cols() == 0) continue;
+    const auto before = group.on(rows.decided);
+    of_group(piece.waited, k) = 1 - Column(before.data(), count) / traded;
   }
 }
 
@@ -154,9 +152,9 @@ void TradePath::weigh_held(PathPiece& piece) const {
   for (Eigen::Index k = 0; k < piece.prices.cols(); ++k) {
     const double value = piece.value[Eigen::Index(piece.trades[std::size_t(k)].traded - piece.from)];
     if (k == 0) {
-      piece.held.col(0) = piece.begin.units * piece.prices.col(0) / (value + piece.begin.cash);
+      piece.held.col(0) = piece.begin.units * piece.prices.col(0) * (1 / (value + piece.begin.cash));
     } else {
-      piece.held.col(k) = targets_ / piece.prices.col(k - 1) * piece.prices.col(k) / (value + cash_share_);
+      piece.held.col(k) = piece.units.col(k - 1) * piece.prices.col(k) * (1 / (value + cash_share_));
     }
   }
 }
@@ -169,11 +167,11 @@ void TradePath::track(PathPiece& piece, Eigen::Index held) const {
 }
 
 /// A price that isn't there makes the sum none, whatever its units are.
-void TradePath::find_bad(PathPiece& piece) {
-  if ((piece.least > 0).all() && (piece.value - piece.value == 0).all()) return;
-  for (Eigen::Index t = 0; t < piece.value.size(); ++t) {
-    if (piece.least[t] > 0 && std::isfinite(piece.value[t])) continue;
-    piece.bad = piece.from + std::size_t(t);
+void TradePath::find_bad(PathPiece& piece) const {
+  if (piece.least > 0 && (piece.value - piece.value == 0).all()) return;
+  for (auto row = piece.from; row < piece.to; ++row) {
+    if ((prices_on(row) > 0).all() && std::isfinite(piece.value[Eigen::Index(row - piece.from)])) continue;
+    piece.bad = row;
     return;
   }
 }
@@ -181,27 +179,28 @@ void TradePath::find_bad(PathPiece& piece) {
 void TradePath::sum(std::size_t from, std::size_t to, const Eigen::ArrayXd& units, double* values) const {
   const auto rows = Eigen::Index(to - from);
   for (Eigen::Index i = 0; i < units.size(); i += columns_together) {
-    const auto prices = group(i);
-    prices.fetch_ahead(from, rows);
-    prices.add(from, rows, factors_of(units, i), values);
+    group(i).add(from, rows, factors_of(units, i), values);
   }
 }
 
-/// Column after column; `to` where none is.
+/// `to` where none is. A group of columns whose weights clearly stay within their bands isn't looked at row by row.
 std::size_t TradePath::first_outside(std::size_t from, std::size_t to, const UnitPositions& held,
                                      const double* values) const {
   auto rows = Eigen::Index(to - from);
-  const auto wealth = Column(values, rows) + held.cash;
-  for (Eigen::Index i = 0; i < targets_.size() && rows > 0; ++i) {
-    const Column prices(column(i) + from, rows);
-    const double units = held.units[i], target = targets_[i], width = widths_[i];
-    const auto off = [&](Eigen::Index t) {
-      return std::abs(units * prices[t] - target * wealth[t]) - width * wealth[t];
-    };
-    const auto here = wealth.head(rows);
-    if (((units * prices - target * here).abs() - width * here).maxCoeff() <= 0) continue;
-    for (Eigen::Index t = 0; t < rows; ++t) {
-      if (off(t) > 0) rows = t;
+  if (rows == 0) return to;
+  const Eigen::ArrayXd wealth = Column(values, rows) + held.cash, shares = 1 / wealth;
+  ColumnGroup::Factors least, most;
+  for (Eigen::Index first = 0; first < targets_.size() && rows > 0; first += columns_together) {
+    group(first).ranges(from, rows, shares.data(), least, most);
+    for (auto i = first; i < std::min(first + columns_together, targets_.size()); ++i) {
+      const double units = held.units[i], target = targets_[i], width = widths_[i];
+      const auto c = std::size_t(i - first);
+      const double off = std::max(units * most[c] - target, target - units * least[c]);
+      if (off <= width - doubt * (1 + target)) continue;
+      const double* prices = column(i) + from;
+      for (Eigen::Index t = 0; t < rows; ++t) {
+        if (std::abs(units * prices[t] - target * wealth[t]) > width * wealth[t]) rows = t;
+      }
     }
   }
   return from + std::size_t(rows);

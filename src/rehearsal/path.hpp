@@ -26,11 +26,13 @@ struct PathPiece {
   std::optional<std::size_t> waits;  // decided before `to`, to be traded later
   UnitPositions begin;               // up to the first trade
   Eigen::ArrayXd value;              // of positions on each row before its trade, for a unit of wealth after the last
-  Eigen::ArrayXd least;              // price of each row, or 1
+  double least = 1;                  // price of all rows, or 1
   Eigen::ArrayXd relatives;          // since the row before, weighted by the targets, where they are tracked
-  // Of each trade: columns x trades, of the wealth before it.
-  Eigen::ArrayXXd prices, held;
-  Eigen::ArrayXXd waited;  // what waiting for it cost, of each unit of value that is bought
+  // Of each trade: columns x trades.
+  Eigen::ArrayXXd prices;
+  Eigen::ArrayXXd units;   // that the targets come to, for a unit of wealth
+  Eigen::ArrayXXd held;    // of the wealth before it
+  Eigen::ArrayXXd waited;  // what waiting for it cost, of each unit of value that is bought; none without a delay
   std::size_t bad = 0;     // the first row with a price that is none, or `to`
 };
 
@@ -62,12 +64,12 @@ class TradePath {
   void walk_known(PathPiece& piece) const;
   [[nodiscard]] std::vector<TradeRows> walk_watching(PathPiece& piece, std::optional<std::size_t>& waits) const;
   void make_room(PathPiece& piece) const;
-  void gather(PathPiece& piece, Eigen::Index held) const;
+  void gather(PathPiece& piece, const ColumnGroup& group, Eigen::Index first) const;
   void weigh_held(PathPiece& piece) const;
   [[nodiscard]] std::size_t first_outside(std::size_t from, std::size_t to, const UnitPositions& held,
                                           const double* values) const;
   void track(PathPiece& piece, Eigen::Index held) const;
-  static void find_bad(PathPiece& piece);
+  void find_bad(PathPiece& piece) const;
   [[nodiscard]] ColumnGroup group(Eigen::Index first) const;
   [[nodiscard]] const double* column(Eigen::Index held) const {
     return table_.prices.data() + columns_[std::size_t(held)] * table_.prices.rows();

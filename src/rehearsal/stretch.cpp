@@ -15,7 +15,7 @@ constexpr Eigen::Index most_rows = 64;
 }  // namespace
 
 /// Of each row of a stretch and the one before it: what positions are worth and are charged for, the price relatives
-/// weighted by targets, and the least price, by which one that is none shows.
+/// weighted by targets; and the least price, by which one that is none shows.
 struct Stretches::Sums {
   explicit Sums(Eigen::Index rows)
       : value(Eigen::ArrayXd::Zero(rows)),
@@ -23,13 +23,13 @@ struct Stretches::Sums {
         shorts(Eigen::ArrayXd::Zero(rows)),
         borrowing(Eigen::ArrayXd::Zero(rows)),
         relatives(Eigen::ArrayXd::Zero(rows)),
-        least(Eigen::ArrayXd::Constant(rows, 1)),
         wealth(rows),
         fees(rows),
         cash(rows),
         interest(rows) {}
-  Eigen::ArrayXd value, custody, shorts, borrowing, relatives, least;
+  Eigen::ArrayXd value, custody, shorts, borrowing, relatives;
   Eigen::ArrayXd wealth, fees, cash, interest;  // of rows from the second on
+  double least = 1;
 };
 
 Stretches::Stretches(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options,
@@ -72,7 +72,7 @@ void Stretches::sum(const WalkState& state, std::size_t from, Sums& sums) const 
       custody[at] = std::abs(units[at]) * costs.custody;
       borrowing[at] = shorts[at] * costs.borrowing;
     }
-    prices.add(first, rows, units, sums.value.data(), sums.least.data());
+    prices.add(first, rows, units, sums.value.data(), sums.least);
     if (charges_) prices.add(first, rows, custody, sums.custody.data());
     if (has_shorts) {
       prices.add(first, rows, shorts, sums.shorts.data());
@@ -98,7 +98,8 @@ std::size_t Stretches::charge(const WalkState& state, std::size_t from, Sums& su
     sums.fees[k] = years * (sums.custody[k - 1] + sums.borrowing[k - 1]);
     sums.cash[k] = cash += sums.interest[k] - sums.fees[k];
     sums.wealth[k] = sums.value[k] + cash;
-    const bool priced = sums.least[k] > 0 && std::isfinite(sums.value[k]);
+    const bool priced =
+        std::isfinite(sums.value[k]) && (sums.least > 0 || (table_.prices.row(Eigen::Index(row)).array() > 0).all());
     if (!priced || !(sums.wealth[k] > 0)) return std::size_t(k) - 1;
   }
   return std::size_t(sums.value.size()) - 1;

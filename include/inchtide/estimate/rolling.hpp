@@ -32,7 +32,7 @@ class INCHTIDE_API RollingMoments {
   /// @param spans T, how many periods each row's returns span; 1 each when empty. With K their sum in the window, the
   ///        mean is sum R / K and the covariance sum (R - k m)(R - k m)' / (K - sum k^2 / K)
   /// @throws InputError when the window or the spans don't fit, or a return is no number
-  explicit RollingMoments(Eigen::MatrixXd returns, Eigen::Index window, Eigen::Index refresh = 0,
+  explicit RollingMoments(const Eigen::MatrixXd& returns, Eigen::Index window, Eigen::Index refresh = 0,
                           const Eigen::VectorXi& spans = {});
 
   /// Moves the window to the rows [end - window, end).
@@ -55,10 +55,10 @@ class INCHTIDE_API RollingMoments {
   void own();
   void start_at(Eigen::Index end);
   void move_by(Eigen::Index step);
-  void take_off_means(Eigen::Index row, double sign);
+  void take_off_means(Eigen::Index column, double sign);
   [[nodiscard]] double degrees() const { return periods_ - squares_ / periods_; }
 
-  Eigen::MatrixXd returns_;
+  Eigen::MatrixXd returns_;  // N x T, so that a row's lie together
   Eigen::VectorXd spans_;
   Eigen::Index window_, refresh_, end_ = -1;
   // In the window, with x = r - k c: sums of x, k x, k and k^2.
