@@ -33,7 +33,7 @@ report::Chapter frontier(const Options& options) {
 
 report::Json frontier_alone(const Options& options) {
   const auto prepared = prepare(options);
-  return report::frontier_result(traced(prepared, options), prepared.basis);
+  return report::corners_by_changes(frontier_of(prepared.basis, watched(options)), prepared.basis);
 }
 
 void add_frontier(CLI::App& tool, Options& options) {

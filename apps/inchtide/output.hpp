@@ -58,7 +58,7 @@ report::Chapter describe(const Options& options);
 report::Chapter relate(const Options& options);
 report::Chapter estimate(const Options& options);
 report::Chapter frontier(const Options& options);
-// Its result alone, which is soon there.
+// Its corners alone, which are soon there.
 report::Json frontier_alone(const Options& options);
 report::Chapter weigh(const Options& options);
 report::Chapter rehearse(const Options& options);

@@ -7,6 +7,8 @@ import { change, current, listen } from "./state";
 
 const [width, height] = [900, 300];
 const margin = { left: 66, right: 20, top: 14, bottom: 46 };
+/** Schedules that trade alike grow alike, but for this. */
+const rounding_of_growth = 1e-12;
 
 /** The level that is nearest to one that was asked for. */
 export function nearest_level(levels: number[], wanted: number): number {
@@ -45,7 +47,10 @@ export function cost_levels_view(levels: CostLevels): HTMLElement {
     slider.setAttribute("aria-valuetext", `${times.toFixed(2)} times the study's`);
     const of = (figures: Record<string, (number | null)[]>) => levels.schedules.map((name) => figures[name]![at] ?? null);
     const growth = of(levels.growth);
-    const order = levels.schedules.map((_, k) => k).sort((a, b) => (growth[b] ?? -Infinity) - (growth[a] ?? -Infinity));
+    const known = growth.map((figure) => figure ?? -Infinity);
+    const highest = Math.max(...known);
+    const shares = (k: number) => known[k]! >= highest - rounding_of_growth; // of those that are the same the first leads, as everywhere
+    const order = levels.schedules.map((_, k) => k).sort((a, b) => (shares(a) && shares(b) ? 0 : known[b]! - known[a]!));
     const base = growth[levels.schedules.indexOf(levels.baseline)]!;
     const best = order[0]!;
     const against = base === null || levels.schedules[best] === levels.baseline ? "" : `, ${points(growth[best]! - base)} beside ${levels.baseline}`;

@@ -210,6 +210,25 @@ export async function read_study(): Promise<Study> {
   return { ...empty_study(), ...study };
 }
 
+/** Corners as what changed in each since the one before: the place of an asset and its weight, in turn. */
+export interface Moves {
+  assets: string[];
+  corners: (Omit<Corner, "weights"> & { changed: number[] })[];
+}
+
+export function corners_of({ assets, corners }: Moves): Corner[] {
+  let weights: Weights = {};
+  return corners.map(({ changed, ...corner }) => {
+    weights = { ...weights };
+    for (let k = 0; k < changed.length; k += 2) {
+      const asset = assets[changed[k]!]!;
+      if (changed[k + 1] === 0) delete weights[asset];
+      else weights[asset] = changed[k + 1]!;
+    }
+    return { ...corner, weights };
+  });
+}
+
 /** A chart that is another one under a second name says so. A series along the same figures as an earlier one of its chart has that one's number in their place. */
 function unshare(chapter: Chapter): void {
   chapter.charts = chapter.charts.map((chart) => {

@@ -180,15 +180,15 @@ export function fisher_interval(r: number, count: number): [number, number] | nu
   return [Math.tanh(middle - half), Math.tanh(middle + half)];
 }
 
-/** The frontier as a line to draw: its corners, and so many more places between each two, as volatility bends there. */
+/** The frontier as a line to draw: so many places from each corner on to the next, as volatility bends between them. */
 export function line_of(estimate: Estimate, corners: Corner[], between: number): { volatility: number; expected_return: number }[] {
   const position = new Map(estimate.assets.map((asset, i) => [asset, i]));
-  const held = corners.map(({ weights }) => Object.entries(weights).map(([asset, weight]) => ({ at: position.get(asset)!, weight })));
+  const held = between > 1 ? corners.map(({ weights }) => Object.entries(weights).map(([asset, weight]) => ({ at: position.get(asset)!, weight }))) : [];
   const line = [];
   for (let k = 0; k + 1 < corners.length; ++k) {
     const [a, b] = [corners[k]!, corners[k + 1]!];
     let both = 0; // the covariance of the two, over what they hold
-    for (const { at, weight } of held[k]!) {
+    for (const { at, weight } of between > 1 ? held[k]! : []) {
       const row = estimate.covariance[at]!;
       let sum = 0;
       for (const other of held[k + 1]!) sum += row[other.at]! * other.weight;

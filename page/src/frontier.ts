@@ -11,6 +11,8 @@ import { change, current, listen, toggle } from "./state";
 const most_labelled = 60;
 type Line = { volatility: number; expected_return: number }[];
 const moving_ms = 250;
+/** More would lie nearer to each other than a pixel. */
+const points_of_a_curve = 600;
 const [width, height] = [620, 430];
 const margin = { left: 62, right: 16, top: 14, bottom: 46 };
 
@@ -121,8 +123,9 @@ export class FrontierView {
     const xs = [...beside.map((a) => a.x), ...all.map((c) => c.volatility)];
     const ys = [...beside.map((a) => a.y), ...all.map((c) => c.expected_return)];
     const room = Math.max((Math.max(...ys) - Math.min(...ys)) * 0.06, 1e-4);
-    const across = Math.max((Math.max(...xs) - Math.min(...xs)) * 0.08, 1e-4);
-    this.low = this.is_close ? [Math.min(...xs) - across, Math.min(...ys) - room] : [0, Math.min(...ys, 0) - room];
+    const left = this.is_close ? Math.min(...xs) : 0;
+    const across = Math.max((Math.max(...xs) - left) * 0.08, 1e-4);
+    this.low = this.is_close ? [left - across, Math.min(...ys) - room] : [0, Math.min(...ys, 0) - room];
     this.high = [Math.max(...xs) + across, Math.max(...ys) + room];
   }
 
@@ -209,7 +212,9 @@ export class FrontierView {
       line.append(svg("title", {}, `Capital market line from ${percent(rate)}`));
       this.lines.append(line);
     }
-    for (const corner of corners) this.lines.append(svg("circle", { cx: this.x(corner.volatility), cy: this.y(corner.expected_return), r: 2.6, class: "corner" }));
+    // All dots are one shape: there can be a thousand.
+    const dots = corners.map((at) => `M${(this.x(at.volatility) - 2.6).toFixed(2)} ${this.y(at.expected_return).toFixed(2)}a2.6 2.6 0 1 0 5.2 0a2.6 2.6 0 1 0 -5.2 0`);
+    this.lines.append(svg("path", { d: dots.join(""), class: "corner" }));
     for (const one of this.study.portfolios) {
       const at = `translate(${this.x(one.volatility)} ${this.y(one.expected_return)}) rotate(45)`;
       const inside = one.volatility <= this.high[0] && one.volatility >= this.low[0] && one.expected_return >= this.low[1] && one.expected_return <= this.high[1];
@@ -222,7 +227,7 @@ export class FrontierView {
 
   private readonly known = new WeakMap<Corner[], Line>();
   private line(corners: Corner[]): Line {
-    const known = this.known.get(corners) ?? line_of(this.study.estimate, corners, corners.length > 100 ? 3 : 12);
+    const known = this.known.get(corners) ?? line_of(this.study.estimate, corners, Math.max(1, Math.min(12, Math.floor(points_of_a_curve / corners.length))));
     this.known.set(corners, known);
     return known;
   }

@@ -1,6 +1,7 @@
 // The page's way to the tool that serves it, where one does.
 
-import type { Chapter, Corner, Document } from "./data";
+import type { Chapter, Corner, Document, Moves } from "./data";
+import { corners_of } from "./data";
 
 /** A key of the mandate with its value, or with none: then it is taken out. */
 export interface Change {
@@ -80,6 +81,6 @@ export class Link {
   /** @param patience seconds for a search of positions; the tool's own without */
   chapter = (command: string, changes: Change[], patience?: number) => this.ask<Answer>("chapter", { command, changes, patience });
   /** The frontier alone, which is soon there. */
-  frontier = (changes: Change[]) => this.ask<{ corners: Corner[] }>("frontier", { changes });
+  frontier = async (changes: Change[]): Promise<Corner[]> => corners_of(await this.ask<Moves>("frontier", { changes }));
   keep = (changes: Change[]) => this.ask<{ name: string }>("keep", { changes });
 }

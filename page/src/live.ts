@@ -134,7 +134,7 @@ export class Live {
       this.told.textContent = `Computing: ${command} …`;
       try {
         if (first && command === "frontier") {
-          const { corners } = await this.link.frontier(this.changes);
+          const corners = await this.link.frontier(this.changes);
           if (round !== this.round) return;
           this.page.moved(corners);
           this.bar.dataset["moved"] = String(performance.now() - begun);

@@ -259,6 +259,10 @@ async function show_file(): Promise<void> {
   index.watch(how);
 }
 
+/** Under the same estimate what is the same at all corners holds the same. */
+const same_frontier = (one: Study["corners"], other: Study["corners"]) => one.length === other.length && one.every((corner, k) =>
+  corner.expected_return === other[k]!.expected_return && corner.volatility === other[k]!.volatility && corner.lambda === other[k]!.lambda);
+
 async function show_live(link: Link): Promise<void> {
   const outline = await link.outline();
   const study: Study = { ...empty_study(), title: `${outline.title}: a study, live`, version: outline.version, currency: outline.currency, command: `inchtide explore --mandate ${outline.mandate}` };
@@ -286,7 +290,7 @@ async function show_live(link: Link): Promise<void> {
   const arrived = ({ document: text, view: chapter }: Answer) => {
     const drawn = study.corners;
     take(study, chapter, text);
-    if (chapter.command === "frontier" && JSON.stringify(drawn) !== JSON.stringify(study.corners) || of !== study.estimate && chapter.command === "frontier") show_frontier();
+    if (chapter.command === "frontier" && (of !== study.estimate || !same_frontier(drawn, study.corners))) show_frontier();
     if (chapter.command === "frontier") view?.shade(study.sensitivity);
     if (chapter.command === "weigh") {
       view?.offer(study.portfolios, study.trading);

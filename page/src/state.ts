@@ -68,9 +68,11 @@ export function toggle(asset: string): void {
 }
 
 let waiting = 0;
+let own: string | null = null; // what this page last read there, or wrote
 function write(): void {
   clearTimeout(waiting);
   waiting = window.setTimeout(() => {
+    if (own !== null && own !== location.hash) return; // a link was just put there, which is about to be followed
     const words = new URLSearchParams();
     if (state.picked.size > 0) words.set("pick", [...state.picked].join("\n"));
     if (state.from !== null && state.to !== null) words.set("days", `${state.from},${state.to}`);
@@ -80,6 +82,7 @@ function write(): void {
     if (state.theme !== "system") words.set("theme", state.theme);
     const fragment = words.toString();
     history.replaceState(null, "", fragment === "" ? location.pathname + location.search : "#" + fragment);
+    own = location.hash;
   }, 150);
 }
 
@@ -88,6 +91,7 @@ export const linked_picks = () => (new URLSearchParams(location.hash.slice(1)).g
 
 /** Takes over what a link says; what it says of things that are not here is left out. */
 export function read_address(known: Set<string>, places: number): void {
+  own = location.hash;
   const words = new URLSearchParams(location.hash.slice(1));
   const place = (name: string) => {
     const figure = Number(words.get(name) ?? "x");

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <functional>
 #include <numeric>
+#include <optional>
 
 #include "base/numbers.hpp"
 #include "frontier/ceilings.hpp"
@@ -56,10 +57,13 @@ class Lookup {
     if (!tags_.has(tag, value)) {
       throw InputError(place(), fmt::format("no asset has {} '{}'", tag, value), did_you_mean(value, values_of(tag)));
     }
+    const auto column = find_name(tag, tags_.columns).value();
+    if (rows_.empty()) rows_ = tags_.rows_of(assets_);
     std::vector<std::size_t> members;
     for (std::size_t i = 0; i < assets_.size(); ++i) {
-      const auto own = tags_.value(assets_[i], tag);
-      if (own && same_name(*own, value)) members.push_back(i);
+      if (!rows_[i]) continue;
+      const auto& own = tags_.rows[*rows_[i]][column];
+      if (!own.empty() && same_name(own, value)) members.push_back(i);
     }
     return members;
   }
@@ -80,6 +84,7 @@ class Lookup {
   const Limit& limit_;
   const std::vector<std::string>& assets_;
   const Tags& tags_;
+  mutable std::vector<std::optional<std::size_t>> rows_;  // of the assets in the tags, once they are looked up
 };
 
 /// Adds what one limit says to the bounds.

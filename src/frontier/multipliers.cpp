@@ -24,6 +24,9 @@ Eigen::VectorXd risk_of(const Covariance& covariance, const Eigen::VectorXd& wei
   return covariance.product(held, of_held);
 }
 
+/// S w, made afresh every so many corners, so that rounding cannot pile up.
+constexpr std::size_t fresh_every = 16;
+
 /// The way between two corners: what binds there binds all along, and which side of a bend a weight is on stays.
 class Way {
  public:
@@ -31,7 +34,8 @@ class Way {
       double risk_free)
       : estimate_(estimate), bounds_(bounds), rows_(rows), middle_(std::move(middle)), risk_free_(risk_free) {
     for (Eigen::Index i = 0; i < middle_.size(); ++i) {
-      if (place_of(bounds_, middle_, i) != Place::free) continue;
+      places_.push_back(place_of(bounds_, middle_, i));
+      if (places_.back() != Place::free) continue;
       const double room = std::min(middle_[i] - bounds_.lower[i], bounds_.upper[i] - middle_[i]);
       if (room > most_room_) most_room_ = room, freest_ = i;
     }
@@ -43,10 +47,13 @@ class Way {
     sums_.clear();
     const double noise =
         no_price * std::max(risk.cwiseAbs().maxCoeff(), lambda * estimate_.expected_return.cwiseAbs().maxCoeff());
-    const auto lower = gradient(risk, lambda, row_prices, true), upper = gradient(risk, lambda, row_prices, false);
+    const auto lower = gradient(risk, lambda, row_prices, true);
+    const auto bent = bends() ? gradient(risk, lambda, row_prices, false) : Eigen::VectorXd();
+    const auto& upper = bends() ? bent : lower;
     const double budget = bounds_.ranges_only() ? lower[freest_] : 0;  // else its price is off already
     for (Eigen::Index i = 0; i < middle_.size(); ++i) {
-      const auto place = place_of(bounds_, middle_, i);
+      const auto place = places_[std::size_t(i)];
+      if (place == Place::free) continue;
       const int from = bounds_.lower_limit[std::size_t(i)], to = bounds_.upper_limit[std::size_t(i)];
       if (place == Place::fixed && from == to)
         add(from, upper[i] - budget, noise);
@@ -67,6 +74,11 @@ class Way {
   }
 
  private:
+  /// Whether slopes from above and from below can be others.
+  bool bends() const {
+    return bounds_.costs || std::ranges::any_of(rows_, [](const LimitRow& row) { return row.bend.size() > 0; });
+  }
+
   bool is_equality(int limit) const { return bounds_.limits[std::size_t(limit)].is_equality(); }
 
   void add(int limit, double price, double noise) {
@@ -85,6 +97,7 @@ class Way {
       }
     }
     for (Eigen::Index r = 0; r < row_prices.size(); ++r) {
+      if (row_prices[r] == 0) continue;
       const auto& row = rows_[std::size_t(r)];
       slopes -= row_prices[r] * row.coefficients;
       for (Eigen::Index i = 0; i < row.bend.size(); ++i) {
@@ -113,6 +126,7 @@ class Way {
   const Bounds& bounds_;
   const std::vector<LimitRow>& rows_;  // the budget's first
   Eigen::VectorXd middle_;
+  std::vector<Place> places_;  // of the middle's weights
   double risk_free_;
   Eigen::Index freest_ = 0;
   double most_room_ = 0;
@@ -129,7 +143,9 @@ std::vector<CornerMultipliers> Frontier::multipliers(double risk_free) const {
   for (std::size_t k = 0; k + 1 < corners_.size(); ++k) {
     Eigen::VectorXd to = from;
     for (auto c = changes_end_[k]; c < changes_end_[k + 1]; ++c) to[changes_[c].asset] = changes_[c].weight;
-    Eigen::VectorXd next_risk = risk_of(estimate_.covariance, to);
+    Eigen::VectorXd next_risk = (k + 1) % fresh_every == 0
+                                    ? risk_of(estimate_.covariance, to)
+                                    : Eigen::VectorXd(risk + risk_of(estimate_.covariance, to - from));
     Way way(estimate_, bounds_, rows, (from + to) / 2, risk_free);
     const bool ranges = bounds_.ranges_only();
     all[k].below = way.at(risk, corners_[k].lambda_low, ranges ? Eigen::VectorXd() : prices_low_[k]);

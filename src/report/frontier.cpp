@@ -206,7 +206,9 @@ bool go_on(const CornerMultipliers& at) {
 
 /// On the way down to the next corner lambda and what binds go in straight lines, from `lambda` and `binding` here to
 /// those there, or to its `lambda_above` and `binding_above` where these are given as others.
-Json corners_json(const Frontier& frontier, double risk_free) {
+/// @param weights_of a member with the weights of a corner, or null where it is left out
+template <typename WeightsOf>
+Json corners_json(const Frontier& frontier, double risk_free, WeightsOf weights_of) {
   const auto multipliers = frontier.multipliers(risk_free);
   const auto last = frontier.corners().size() - 1;
   auto corners = Json::array();
@@ -214,10 +216,12 @@ Json corners_json(const Frontier& frontier, double risk_free) {
     const auto at = frontier.risk_and_return(k, risk_free);
     const auto& own = frontier.corners()[k];
     const auto& beside = multipliers[k];
+    Json weights = weights_of(k);
+    if (weights.is_null()) continue;
     corners.push_back({{"expected_return", at.expected_return},
                        {"volatility", at.volatility},
                        {"lambda", own.lambda_low},
-                       {"weights", weights_json(frontier.estimate().assets, frontier.weights(k))},
+                       std::move(weights),
                        {"binding", multipliers_json(k < last ? beside.below : beside.above, frontier.limits())}});
     if (k > 0 && own.lambda_high - own.lambda_low > same_from_both * own.lambda_high)
       corners.back()["lambda_above"] = own.lambda_high;
@@ -228,10 +232,23 @@ Json corners_json(const Frontier& frontier, double risk_free) {
   return corners;
 }
 
+/// Places among the assets and weights, in turn, of those that are not the ones before.
+Json changes_json(const Eigen::VectorXd& before, const Eigen::VectorXd& weights) {
+  auto changes = Json::array();
+  for (Eigen::Index i = 0; i < weights.size(); ++i) {
+    if (weights[i] == before[i]) continue;
+    changes.push_back(i);
+    changes.push_back(weights[i]);
+  }
+  return changes;
+}
+
 Json frontier_json(const Frontier& frontier, double risk_free) {
   const auto& estimate = frontier.estimate();
-  const auto corners = corners_json(frontier, risk_free);
-  Json result = {{"corners", corners},
+  auto corners = corners_json(frontier, risk_free, [&](std::size_t k) -> Json {
+    return {"weights", weights_json(estimate.assets, frontier.weights(k))};
+  });
+  Json result = {{"corners", std::move(corners)},
                  {"minimum_variance", portfolio_json(estimate, frontier.minimum_variance(), risk_free)},
                  {"maximum_sharpe", nullptr},
                  {"risk_free", risk_free},
@@ -320,6 +337,19 @@ Json sensitivity_json(const Sensitivity& drawn, const std::vector<std::string>& 
           {"portfolios", portfolios}};
 }
 
+Json frontier_result(const Tracing& tracing, const Basis& basis) {
+  auto result = frontier_json(tracing.frontier, basis.risk_free);
+  result["bounds"] = bounds_json(tracing.frontier.bounds());
+  if (basis.facts.benchmark) {
+    result["benchmark_risk"] = {{"covariances", list_of(basis.facts.benchmark->covariances)},
+                                {"variance", basis.facts.benchmark->variance}};
+  }
+  if (tracing.frontier.bounds().tracking_error) restrict_to_ceiling(result, tracing);
+  if (!tracing.lower_half.empty()) result["lower_half"] = lower_half_json(tracing.lower_half, basis.estimate);
+  if (tracing.drawn) result["sensitivity"] = sensitivity_json(*tracing.drawn, basis.estimate.assets);
+  return result;
+}
+
 }  // namespace
 
 std::string in_a_line(const Frontier& frontier, double risk_free) {
@@ -334,17 +364,20 @@ std::string in_full(const Frontier& frontier, double risk_free) {
   return to_text(corners_table(frontier, risk_free));
 }
 
-Json frontier_result(const Tracing& tracing, const Basis& basis) {
-  auto result = frontier_json(tracing.frontier, basis.risk_free);
-  result["bounds"] = bounds_json(tracing.frontier.bounds());
-  if (basis.facts.benchmark) {
-    result["benchmark_risk"] = {{"covariances", list_of(basis.facts.benchmark->covariances)},
-                                {"variance", basis.facts.benchmark->variance}};
-  }
-  if (tracing.frontier.bounds().tracking_error) restrict_to_ceiling(result, tracing);
-  if (!tracing.lower_half.empty()) result["lower_half"] = lower_half_json(tracing.lower_half, basis.estimate);
-  if (tracing.drawn) result["sensitivity"] = sensitivity_json(*tracing.drawn, basis.estimate.assets);
-  return result;
+Json corners_by_changes(const Frontier& frontier, const Basis& basis) {
+  const auto& estimate = frontier.estimate();
+  const auto& ceiling = frontier.bounds().tracking_error;
+  Eigen::VectorXd before = Eigen::VectorXd::Zero(Eigen::Index(estimate.assets.size()));
+  auto corners = corners_json(frontier, basis.risk_free, [&](std::size_t k) -> Json {
+    auto weights = frontier.weights(k);
+    if (ceiling && basis.facts.benchmark.value().tracking_error(estimate.covariance, weights) > ceiling->value) {
+      return nullptr;
+    }
+    auto changes = changes_json(before, weights);
+    before = std::move(weights);
+    return {"changed", std::move(changes)};
+  });
+  return {{"assets", estimate.assets}, {"corners", std::move(corners)}};
 }
 
 Chapter frontier_chapter(const Tracing& tracing, const Basis& basis, const Universe* universe, const Settings& settings,

@@ -14,9 +14,10 @@ Json rows_of(const Eigen::MatrixXd& matrix) {
 
 Json weights_json(const std::vector<std::string>& assets, const Eigen::VectorXd& weights) {
   auto object = Json::object();
+  auto& members = object.get_ref<Json::object_t&>();  // assets have names of their own: none is looked for
   for (std::size_t i = 0; i < assets.size(); ++i) {
     const double weight = weights[Eigen::Index(i)];
-    if (weight != 0) object[assets[i]] = weight;
+    if (weight != 0) members.emplace_back(assets[i], weight);
   }
   return object;
 }

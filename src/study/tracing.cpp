@@ -12,6 +12,11 @@ namespace {
 constexpr int points_within_tracking_error = 21;
 constexpr int points_between_corners = 11;  // of a line to draw
 
+LimitFacts before_costs(LimitFacts facts) {
+  facts.costs.reset();
+  return facts;
+}
+
 /// Limits that a frontier cannot be traced under are named.
 void name_left_out(const Basis& basis, const Bounds& bounds, std::vector<Notice>& warnings) {
   for (const auto& figure : {bounds.holdings, bounds.held}) {
@@ -104,10 +109,13 @@ std::vector<Allocation> Tracing::chosen() const {
   return portfolios;
 }
 
+Frontier frontier_of(const Basis& basis, const Watch& watch) {
+  return trace_frontier(basis.estimate, basis.limits, before_costs(basis.facts), watch);
+}
+
 Tracing tracing_of(const Basis& basis, const TracingOptions& options) {
-  auto facts = basis.facts;
-  facts.costs.reset();
-  Tracing tracing{.frontier = trace_frontier(basis.estimate, basis.limits, facts, options.watch)};
+  const auto facts = before_costs(basis.facts);
+  Tracing tracing{.frontier = frontier_of(basis, options.watch)};
   name_left_out(basis, tracing.frontier.bounds(), tracing.warnings);
   choose_named(tracing, basis, facts);
   if (tracing.frontier.bounds().tracking_error) within_ceiling(tracing, facts);

@@ -59,6 +59,16 @@ TEST(Percent, IsPrintedWithoutScientificNotationOrNegativeZero) {
   EXPECT_EQ(short_percent(1), "100%");
 }
 
+TEST(Tags, RowsAreFoundByCode) {
+  const Tags tags{{"sector"}, {"KELPFARM", "TIDEMILL", "HOLLBOND"}, {{"sea"}, {""}, {"bonds"}}};
+  using Rows = std::vector<std::optional<std::size_t>>;
+  EXPECT_EQ(tags.rows_of({"hollbond", "GREENOX", "TideMill", "KELPFARM", "KELPFAR"}),
+            (Rows{2, std::nullopt, 1, 0, std::nullopt}));
+  EXPECT_TRUE(Tags{}.rows_of({"KELPFARM"}) == Rows{std::nullopt} && tags.rows_of({}).empty());
+  EXPECT_EQ(tags.values("Sector"), (std::vector<std::string>{"sea", "bonds"})) << "nothing is no value";
+  EXPECT_TRUE(tags.values("region").empty());
+}
+
 TEST(Costs, AreReadFromText) {
   const auto both = CostClass::parse("sector:bonds=10bp/5bp", "--cost");
   EXPECT_EQ(both.applies_to, "sector:bonds");

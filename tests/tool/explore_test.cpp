@@ -196,8 +196,43 @@ TEST_F(Explored, ChaptersAreThoseOfTheCommands) {
     const auto alone = result_of(command + (" --split 2023-01-01 --mandate " + rules + draws));
     EXPECT_EQ(json::parse(answer.body)["document"]["result"], alone) << command;
   }
-  EXPECT_EQ(json::parse(ask("POST", "/frontier", R"({"changes": []})").body),
-            result_of("frontier --split 2023-01-01 --mandate " + rules));
+}
+
+/// Corners that came as changes since the one before, whole.
+json whole_corners(const json& moves) {
+  auto corners = moves["corners"];
+  json weights = json::object();
+  for (auto& corner : corners) {
+    const auto changed = corner["changed"];
+    for (std::size_t k = 0; k < changed.size(); k += 2) {
+      const auto& asset = moves["assets"][changed[k].get<std::size_t>()].get_ref<const std::string&>();
+      if (changed[k + 1] == 0.0) {
+        EXPECT_EQ(weights.erase(asset), 1u) << asset << " goes twice";
+      } else {
+        EXPECT_NE(weights.value(asset, 0.0), changed[k + 1]) << asset << " didn't change";
+        weights[asset] = changed[k + 1];
+      }
+    }
+    corner.erase("changed");
+    corner["weights"] = weights;
+  }
+  return corners;
+}
+
+// Under a ceiling the first corners are left out, and the first that stays is told whole.
+TEST_F(Explored, TheFrontierAloneIsThatOfItsChapter) {
+  std::size_t fewest = 1000;
+  for (const json& changes : {json::array(), change({"limits", "each holding"}, {"each <= 20%"}),
+                              change({"limits", "near"}, {"tracking-error <= 8%"})}) {
+    const auto answer = ask("POST", "/frontier", json{{"changes", changes}}.dump());
+    ASSERT_EQ(answer.status, 200) << answer.body;
+    auto corners = json::parse(chapter("frontier", changes).body)["document"]["result"]["corners"];
+    for (auto& corner : corners) corner.erase("tracking_error");
+    EXPECT_EQ(whole_corners(json::parse(answer.body)), corners) << changes;
+    EXPECT_GT(corners.size(), 1u);
+    fewest = std::min(fewest, corners.size());
+  }
+  EXPECT_LT(fewest, json::parse(chapter("frontier").body)["document"]["result"]["corners"].size());
 }
 
 // Whatever is changed: what is kept from call to call never stands for what it has become. The tool reads the mandate

@@ -8,6 +8,7 @@
 /// assert(tags.has("sector", "power") && !tags.has("sector", "bonds"));
 /// @endcode
 
+#include <cstddef>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -25,6 +26,9 @@ struct INCHTIDE_API Tags {
 
   /// The value of `column` for `asset` (names ignore case), or nothing when either is missing or the cell is empty.
   [[nodiscard]] std::optional<std::string> value(std::string_view asset, std::string_view column) const;
+
+  /// The row of each of these assets (case apart), or nothing for one that has none.
+  [[nodiscard]] std::vector<std::optional<std::size_t>> rows_of(const std::vector<std::string>& codes) const;
 
   /// True when some asset has `value` in `column`.
   [[nodiscard]] bool has(std::string_view column, std::string_view value) const;

@@ -25,8 +25,10 @@ namespace inchtide::report {
 /// Its corners, with what changes at each.
 [[nodiscard]] INCHTIDE_API std::string in_full(const Frontier& frontier, double risk_free);
 
-/// The chapter's result alone: `corners` and what goes with them.
-[[nodiscard]] INCHTIDE_API Json frontier_result(const Tracing& tracing, const Basis& basis);
+/// What a page needs to draw the frontier at once: `assets`, and of the `corners` what is in the chapter's result, but
+/// in place of `weights` what `changed` since the corner before (at first: since none is held): the place of an asset
+/// and its weight, in turn.
+[[nodiscard]] INCHTIDE_API Json corners_by_changes(const Frontier& frontier, const Basis& basis);
 
 /// Tables: corners, comparison and weights of the named portfolios, and where they were asked for tracked, lower-half,
 /// draws-AIM. Charts: frontier, transition. Result: `corners`, `minimum_variance`, `maximum_sharpe` (null where there

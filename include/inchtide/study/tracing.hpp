@@ -45,7 +45,7 @@ struct INCHTIDE_API TracingOptions {
 };
 
 struct INCHTIDE_API Tracing {
-  Frontier frontier;                      ///< before costs; limits that cannot be on a frontier are not honoured
+  Frontier frontier;                      ///< as `frontier_of` gives it
   std::optional<Allocation> least;        ///< the portfolio of minimum variance, within a ceiling on the tracking error
   std::optional<Allocation> best;         ///< that of maximum Sharpe ratio, likewise; none where a warning says why
   std::vector<double> tracking_errors;    ///< of the corners, where it has a ceiling
@@ -59,6 +59,10 @@ struct INCHTIDE_API Tracing {
   /// The portfolios there are: least, best.
   [[nodiscard]] std::vector<Allocation> chosen() const;
 };
+
+/// The frontier of a basis, before costs; limits that cannot be on a frontier are not honoured.
+/// @throws InputError as `trace_frontier` does; Interrupted when stopped
+[[nodiscard]] INCHTIDE_API Frontier frontier_of(const Basis& basis, const Watch& watch = {});
 
 /// @throws InputError as `trace_frontier` does, and for draws from an estimate that was given; Interrupted when stopped
 [[nodiscard]] INCHTIDE_API Tracing tracing_of(const Basis& basis, const TracingOptions& options = {});
