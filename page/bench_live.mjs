@@ -1,10 +1,11 @@
-// What a change takes in a live page: node page/bench_live.mjs TOOL MANDATE PACKAGES/ [TIMES]. Its limit "each holding" is
-// changed so many times (20): milliseconds from the key to the frontier that is drawn, and to all sections.
+// What a change takes in a live page: node page/bench_live.mjs TOOL MANDATE PACKAGES/ TIMES CAP... Its limit "each holding" is
+// changed so many times, from one of these percentages to the next: milliseconds from the key to the frontier that is drawn,
+// and to all sections.
 import { spawn } from "node:child_process";
 import { createRequire } from "node:module";
 import { resolve } from "node:path";
 
-const [tool, mandate, packages, times = "20"] = process.argv.slice(2);
+const [tool, mandate, packages, times, ...caps] = process.argv.slice(2);
 const { chromium } = createRequire(resolve(packages) + "/")("playwright-core");
 const median = (figures) => [...figures].sort((a, b) => a - b)[Math.floor(figures.length / 2)];
 const server = spawn(tool, ["explore", "--mandate", mandate]);
@@ -26,7 +27,7 @@ for (let turn = 0; turn < Number(times); ++turn) {
   await page.waitForTimeout(1000);
   await page.evaluate(() => (document.querySelector("footer.live [role=status]").textContent = ""));
   const begin = Date.now();
-  await limit.fill(`each <= ${(turn % 2 === 0 ? 22 : 25) + turn / 10}%`);
+  await limit.fill(`each <= ${caps[turn % caps.length]}%`);
   await limit.press("Enter");
   await told("Computed in");
   all.push(Date.now() - begin);

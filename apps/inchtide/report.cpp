@@ -7,7 +7,7 @@
 #include <exception>
 #include <filesystem>
 #include <functional>
-#include <iterator>
+#include <utility>
 
 #include "checks.hpp"
 #include "inchtide/base/errors.hpp"
@@ -93,30 +93,16 @@ Pictures pictures_of(const report::Chapter& chapter) {
   return pictures;
 }
 
-/// Without the tables that are for files alone, which may be large.
-report::Chapter for_the_page(const report::Chapter& chapter) {
-  report::Chapter shown{.command = chapter.command,
-                        .sentence = chapter.sentence,
-                        .inputs = chapter.inputs,
-                        .warnings = chapter.warnings,
-                        .result = chapter.result,
-                        .charts = chapter.charts};
-  std::ranges::copy_if(chapter.tables, std::back_inserter(shown.tables),
-                       [](const report::Table& table) { return !table.preview; });
-  return shown;
-}
-
 /// What the page is named after, and made of.
 report::PageSource page_source(const StudyReport& study, const Options& options) {
   const auto mandate = read_mandate(options.mandate);
-  report::PageSource source{.title = fs::path(options.mandate).stem().string(), .chapters = {}};
-  for (const auto& chapter : study.chapters) source.chapters.push_back(for_the_page(chapter));
+  report::PageSource source{.title = fs::path(options.mandate).stem().string(), .chapters = study.chapters};
   if (source.title == "mandate") source.title = fs::absolute(options.mandate).parent_path().filename().string();
   source.title += ": a study";
   source.currency = mandate.settings.currency.value_or("");
   source.command = fmt::format("inchtide report --mandate {} --out {}", options.mandate, options.out);
   source.spelt = options.spelt;
-  for (auto& chapter : source.chapters) {
+  for (const auto& chapter : source.chapters) {
     const auto benchmark = chapter.inputs.find("benchmark");
     if (benchmark != chapter.inputs.end() && benchmark->is_string()) source.benchmark = *benchmark;
   }
@@ -167,9 +153,9 @@ StudyReport make_report(const Options& options, const fs::path& where) {
     Delivery delivery{chapter, !options.quiet && chapter.command == "inspect", false};
     delivery.json = (folder.path() / (chapter.command + ".json")).string();
     delivery.csv = (folder.path() / chapter.command).string();
-    const auto [drawn, in_the_page] = pictures_of(chapter);
-    delivery.figures = drawn;
-    for (const auto& chart : drawn) {
+    auto [drawn, in_the_page] = pictures_of(chapter);
+    delivery.figures = std::move(drawn);
+    for (const auto& chart : delivery.figures) {
       delivery.figure_files.push_back((folder.path() / chapter.command / (chart.name + ".png")).string());
     }
     if (in_the_page > 0) {

@@ -52,6 +52,14 @@ Json table_json(const Table& table, const SpeltMeans& spelt) {
   return json;
 }
 
+/// Whether a chart is another one under a name of its own.
+bool is_drawn_as(const Json& chart, const Json& nameless) {
+  return chart.size() == nameless.size() + 1 && std::ranges::all_of(nameless.items(), [&](const auto& member) {
+           const auto own = chart.find(member.key());
+           return own != chart.end() && *own == member.value();
+         });
+}
+
 /// @param told warnings that an earlier chapter has said
 Json chapter_json(const Chapter& chapter, const SpeltMeans& spelt, std::vector<std::string>& told) {
   Json json{{"command", chapter.command}, {"sentence", chapter.sentence}};
@@ -66,20 +74,16 @@ Json chapter_json(const Chapter& chapter, const SpeltMeans& spelt, std::vector<s
   for (const auto& table : chapter.tables) {
     if (!table.preview) json["tables"].push_back(table_json(table, spelt));  // the others are for files
   }
-  json["charts"] = Json::array();
-  std::vector<Json> drawn;  // without their names
+  auto& charts = json["charts"] = Json::array();
   for (const auto& chart : chapter.charts) {
     auto one = page_chart(chart);
     one.erase("name");
-    const auto twin = std::ranges::find(drawn, one);
-    if (twin != drawn.end()) {  // one asset's or portfolio's, which stands under the plain name too
-      json["charts"].push_back({{"name", chart.name}, {"same_as", json["charts"][twin - drawn.begin()]["name"]}});
-      drawn.emplace_back();
-      continue;
+    const auto twin = std::ranges::find_if(charts, [&](const Json& other) { return is_drawn_as(other, one); });
+    if (twin != charts.end()) {  // one asset's or portfolio's, which stands under the plain name too
+      one = {{"same_as", (*twin)["name"]}};
     }
-    drawn.push_back(one);
     one["name"] = chart.name;
-    json["charts"].push_back(std::move(one));
+    charts.push_back(std::move(one));
   }
   return json;
 }
@@ -94,6 +98,10 @@ Json shortened(Json json) {
   return json;
 }
 
+std::string dumped(const Json& json) {
+  return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
 std::string study_json(const PageSource& source) {
   const auto& estimate = chapter_of(source, "estimate").result;
   const auto& span = source.chapters.front().result;  // of the prices, where they are the first chapter
@@ -102,8 +110,10 @@ std::string study_json(const PageSource& source) {
             {"to", of_prices["to"]},    {"currency", source.currency}, {"benchmark", source.benchmark},
             {"command", source.command}};
   std::vector<std::string> told;
-  json["chapters"] = Json::array();
-  for (const auto& chapter : source.chapters) json["chapters"].push_back(chapter_json(chapter, source.spelt, told));
+  std::string text = R"({"chapters":[)";  // one after the other, as each takes far more room than its text
+  for (const auto& chapter : source.chapters) {
+    text += (text.ends_with('[') ? "" : ",") + dumped(chapter_json(chapter, source.spelt, told));
+  }
   for (const char* field :
        {"assets", "expected_return", "covariance", "loadings", "factor_covariance", "specific_variance", "risk_free"}) {
     if (estimate.contains(field)) json["estimate"][field] = estimate[field];
@@ -129,7 +139,7 @@ std::string study_json(const PageSource& source) {
     }
   }
   json["inputs"] = chapter_of(source, "estimate").inputs;
-  return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+  return text + "]," + dumped(json).substr(1);
 }
 
 /// Deflated, in base64.

@@ -16,17 +16,22 @@ using test::message_of;
 using testing::HasSubstr;
 using testing::Not;
 
-PageSource small_study(const std::string& name) {
+std::vector<Chapter> small_study(const std::string& name) {
   Chapter estimate{.command = "estimate", .sentence = name}, frontier{.command = "frontier"};
   estimate.result = {{"assets", {name}},  {"expected_return", {0.05}}, {"covariance", {{0.04}}},
                      {"risk_free", 0.02}, {"from", "2024-01-02"},      {"to", "2024-12-31"}};
   frontier.result = {{"corners", {{{"expected_return", 0.05}, {"volatility", 0.2}, {"weights", {{name, 1.0}}}}}}};
-  return {.title = name, .chapters = {estimate, frontier}};
+  return {estimate, frontier};
+}
+
+std::string page_named(const std::string& name) {
+  const auto chapters = small_study(name);
+  return page_of({.title = name, .chapters = chapters});
 }
 
 TEST(Page, StandsAloneUnderItsOwnPolicy) {
   if (!has_page()) GTEST_SKIP() << "built without npm";
-  const auto page = page_of(small_study("TIDEMILL"));
+  const auto page = page_named("TIDEMILL");
   EXPECT_THAT(page, HasSubstr("default-src 'none'; script-src 'sha256-"));
   EXPECT_THAT(page, HasSubstr("<title>TIDEMILL</title>"));
   EXPECT_LT(page.size(), 820'000u) << "script and style";
@@ -36,10 +41,10 @@ TEST(Page, StandsAloneUnderItsOwnPolicy) {
 
 TEST(Page, NoNameBecomesMarkup) {
   if (!has_page()) GTEST_SKIP() << "built without npm";
-  const std::string plain = page_of(small_study("A"));
+  const std::string plain = page_named("A");
   for (const std::string name : {"</title><script>alert(1)</script>", "</script><b>", "\"><img src=x onerror=alert(1)>",
                                  "&lt;&amp;", "<!--", "]]>"}) {
-    const auto page = page_of(small_study(name));
+    const auto page = page_named(name);
     const auto count = [](const std::string& text, const std::string& of) {
       std::size_t times = 0;
       for (auto at = text.find(of); at != std::string::npos; at = text.find(of, at + 1)) ++times;
@@ -94,12 +99,13 @@ TEST(PageChart, HundredsOfLinesAreDrawnOneDayInSeveralAndItIsSaid) {
 
 TEST(Page, AsksForTheChaptersThatItComputesFrom) {
   if (!has_page()) {
-    EXPECT_THAT(message_of([] { (void)page_of(small_study("A")); }), HasSubstr("Node.js and npm"));
+    EXPECT_THAT(message_of([] { (void)page_named("A"); }), HasSubstr("Node.js and npm"));
     return;
   }
-  auto source = small_study("A");
-  source.chapters.pop_back();
-  EXPECT_THAT(message_of([&] { (void)page_of(source); }), HasSubstr("no chapter 'frontier'"));
+  auto chapters = small_study("A");
+  chapters.pop_back();
+  EXPECT_THAT(message_of([&] { (void)page_of({.title = "A", .chapters = chapters}); }),
+              HasSubstr("no chapter 'frontier'"));
 }
 
 }  // namespace

@@ -8,15 +8,16 @@
 /// @code
 /// #include <cassert>
 /// using namespace inchtide::report;
-/// Chapter estimate{.command = "estimate"}, frontier{.command = "frontier"};
-/// estimate.result = Json::parse(R"({"assets": ["TIDEMILL"], "expected_return": [0.05], "covariance": [[0.04]],
-///                                   "risk_free": 0.02, "from": "2024-01-02", "to": "2024-12-31"})");
-/// frontier.result = Json::parse(
+/// std::vector<Chapter> chapters{{.command = "estimate"}, {.command = "frontier"}};
+/// chapters[0].result = Json::parse(R"({"assets": ["TIDEMILL"], "expected_return": [0.05], "covariance": [[0.04]],
+///                                      "risk_free": 0.02, "from": "2024-01-02", "to": "2024-12-31"})");
+/// chapters[1].result = Json::parse(
 ///     R"({"corners": [{"expected_return": 0.05, "volatility": 0.2, "weights": {"TIDEMILL": 1}}]})");
-/// const PageSource source{.title = "One asset", .chapters = {estimate, frontier}};
+/// const PageSource source{.title = "One asset", .chapters = chapters};
 /// assert(!has_page() || page_of(source).starts_with("<!doctype html>"));
 /// @endcode
 
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -27,8 +28,10 @@
 namespace inchtide::report {
 
 struct INCHTIDE_API PageSource {
-  std::string title;              ///< names the study
-  std::vector<Chapter> chapters;  ///< in the order of the sections; those of an estimate and of a frontier among them
+  std::string title;  ///< names the study
+  /// In the order of the sections, those of an estimate and of a frontier among them; they stay their owner's. Tables
+  /// that are for files alone are left out.
+  std::span<const Chapter> chapters;
   std::string currency{}, benchmark{};
   std::string command{};  ///< that makes the same again
   SpeltMeans spelt{};
