@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 
+#include "exchange/sheet_reader.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/names.hpp"
 #include "inchtide/base/percent.hpp"
@@ -40,6 +41,7 @@ class EstimateSheet {
 
   void take_header(CsvRow row) {
     header_.assign(row.begin(), row.end());
+    check_headings_differ(path_, header_, lower_name);
     const auto column = [&](std::initializer_list<std::string_view> names) {
       const auto found = find_column(header_, names);
       if (found) return *found;

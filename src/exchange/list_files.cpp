@@ -13,6 +13,7 @@ MemberList read_members(const fs::path& path, const std::vector<std::string>& sc
     std::size_t column = 0;
     const auto read_header = [&](CsvRow row) {
       const auto header = texts(row);
+      check_headings_differ(path, header);
       auto found = find_column(header, {"code", "asset"});
       for (const auto& scheme : schemes) {
         if (!found) found = find_column(header, {scheme});
@@ -61,6 +62,7 @@ Tags read_tags(const fs::path& path, const CsvStyle& style) {
   std::set<std::string> seen;
   const auto read_header = [&](CsvRow row) {
     header = texts(row);
+    check_headings_differ(path, header, lower_name);
     const auto found = find_column(header, {"code", "asset"});
     if (!found) {
       throw InputError(Where::in_file(path.string(), 1),
@@ -99,6 +101,7 @@ struct WeightSheet {
 
   void read_header(CsvRow row) {
     header = texts(row);
+    check_headings_differ(path, header, lower_name);
     const auto found = find_column(header, {"asset", "code"});
     if (!found || header.size() < 2) {
       throw InputError(Where::in_file(path.string(), 1), fmt::format("the header has {}", fmt::join(header, ", ")),
@@ -159,6 +162,7 @@ std::variant<WeightList, HoldingList> read_current(const fs::path& path, const C
   std::set<std::string> seen;
   const auto read_header = [&](CsvRow row) {
     header = texts(row);
+    check_headings_differ(path, header, lower_name);
     code = find_column(header, {"asset", "code"});
     units = find_column(header, {"units"});
     if (units && !code) {

@@ -50,7 +50,7 @@ SheetLayout columns_of_many(const fs::path& path, const std::vector<std::string>
   if (!date || has_price || has_parts || header.size() < 2) return named_columns(path, header, true);
   SheetLayout sheet;
   sheet.date = *date;
-  std::set<std::string> seen;
+  std::set<std::string> seen{lower_name(header[*date])};
   for (std::size_t i = 0; i < header.size(); ++i) {
     if (i == *date) continue;
     if (header[i].empty() || !seen.insert(lower_name(header[i])).second) {

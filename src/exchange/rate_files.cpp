@@ -7,6 +7,7 @@ namespace inchtide::exchange {
 namespace {
 
 SheetLayout rate_columns(const std::filesystem::path& path, const std::vector<std::string>& header) {
+  check_headings_differ(path, header);
   const auto date = find_column(header, {"date", "day"}), rate = find_column(header, {"rate"});
   if (!date || !rate) {
     throw InputError(Where::in_file(path.string(), 1),

@@ -30,10 +30,11 @@ std::vector<fs::path> csv_files(const fs::path& path, bool all) {
   return files;
 }
 
-void check_headings_differ(const fs::path& path, const std::vector<std::string>& header) {
+void check_headings_differ(const fs::path& path, const std::vector<std::string>& header,
+                           std::string (*alike)(std::string_view)) {
   std::set<std::string> seen;
   for (std::size_t j = 0; j < header.size(); ++j) {
-    if (header[j].empty() || seen.insert(plain_name(header[j])).second) continue;
+    if (header[j].empty() || seen.insert(alike(header[j])).second) continue;
     throw InputError(Where::in_file(path.string(), 1, std::to_string(j + 1)),
                      fmt::format("'{}' comes twice", excerpt(header[j])), "Keep one of the two columns, or rename one");
   }

@@ -28,7 +28,9 @@ namespace inchtide::exchange {
 // The cells of a row as texts of their own.
 std::vector<std::string> texts(CsvRow row);
 
-void check_headings_differ(const std::filesystem::path& path, const std::vector<std::string>& header);
+// @param alike what is the same of two that are
+void check_headings_differ(const std::filesystem::path& path, const std::vector<std::string>& header,
+                           std::string (*alike)(std::string_view) = plain_name);
 
 // Files of a folder that end with .csv, in order of their names, or the file itself.
 // @param all also folders that are named like files: reading them says what they are

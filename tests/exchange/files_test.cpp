@@ -169,6 +169,38 @@ TEST(RatesFolder, ReadsCurrenciesFromTheNames) {
   EXPECT_THAT(message_of([&] { read_rates(folder / "odd"); }), HasSubstr("no column rate"));
 }
 
+// Else which of the two counts hangs on the reader, and nothing is said.
+TEST(Headings, ThatComeTwiceAreRefusedInEveryKindOfFile) {
+  const Folder folder;
+  const auto complaint = [&](const std::string& text, auto read) {
+    const auto path = folder.write("MRD.csv", text);
+    return message_of([&] { (void)read(path); });
+  };
+  const auto tags = [](const auto& path) { return read_tags(path); };
+  const auto weights = [](const auto& path) { return read_weights(path); };
+  const auto current = [](const auto& path) { return read_current(path); };
+  const auto rates = [](const auto& path) { return read_rates(path); };
+  const auto prices = [](const auto& path) { return read_prices(path); };
+  const auto members = [](const auto& path) { return read_members(path, {}); };
+  const auto estimate = [](const auto& path) { return read_estimate(path); };
+  const auto third = [](const char* name) {
+    return HasSubstr("MRD.csv, line 1, column 3: '" + std::string(name) + "' comes twice");
+  };
+  EXPECT_THAT(complaint("code,sector,Sector\nA,sea,land\n", tags), third("Sector"));
+  EXPECT_THAT(complaint("code,sector,code\nA,sea,B\n", tags), third("code"));
+  EXPECT_THAT(complaint("asset,weight,weight\nA,100%,90%\n", weights), third("weight"));
+  EXPECT_THAT(complaint("asset,weight,Weight\nA,100%,90%\n", current), third("Weight"));
+  EXPECT_THAT(complaint("asset,units,units\nA,100,90\n", current), third("units"));
+  EXPECT_THAT(complaint("date,rate,rate\n2024-01-02,1,2\n", rates), third("rate"));
+  EXPECT_THAT(complaint("date,A,Date\n2024-01-02,1,2\n", prices), third("Date"));
+  EXPECT_THAT(complaint("code,name,code\nA,x,B\n", members), third("code"));
+  EXPECT_THAT(complaint("asset,expected return,volatility,A,A\nA,5%,10%,1,1\n", estimate),
+              HasSubstr("line 1, column 5: 'A' comes twice"));
+  // Codes and portfolios are others where more than case differs.
+  EXPECT_EQ(read_weights(folder.write("w.csv", "asset,low risk,low-risk\nA,100%,90%\n")).size(), 2u);
+  EXPECT_EQ(read_tags(folder.write("t.csv", "code,asset class,asset-class\nA,x,y\n")).columns.size(), 2u);
+}
+
 TEST(TagsFile, HasOneRowAnAsset) {
   const Folder folder;
   const auto tags = read_tags(folder.write("tags.csv", "code,sector,yield\nKELPFARM,food,2.6\nAMBERFND,metals,\n"));
