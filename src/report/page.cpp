@@ -142,17 +142,33 @@ std::string study_json(const PageSource& source) {
   return text + "]," + dumped(json).substr(1);
 }
 
+/// Piece by piece, as it comes to a small part of the text.
+std::vector<unsigned char> deflated(const std::string& text) {
+  constexpr std::size_t piece = 1 << 20;
+  std::vector<unsigned char> packed;
+  z_stream stream{};
+  int state = deflateInit(&stream, Z_BEST_COMPRESSION);
+  while (state == Z_OK) {
+    const auto left = text.size() - stream.total_in;
+    packed.resize(stream.total_out + piece);
+    stream.next_in = reinterpret_cast<Bytef*>(const_cast<char*>(text.data())) + stream.total_in;  // which it only reads
+    stream.avail_in = static_cast<uInt>(std::min(left, piece));
+    stream.next_out = packed.data() + stream.total_out;
+    stream.avail_out = piece;
+    state = deflate(&stream, left <= piece ? Z_FINISH : Z_NO_FLUSH);
+  }
+  packed.resize(stream.total_out);
+  deflateEnd(&stream);
+  if (state == Z_STREAM_END) return packed;
+  throw OutsideFailure("The page's data cannot be packed: there is not enough memory");
+}
+
 /// Deflated, in base64.
 std::string packed(const std::string& text) {
-  auto size = compressBound(text.size());
-  std::vector<unsigned char> deflated(size);
-  if (compress2(deflated.data(), &size, reinterpret_cast<const Bytef*>(text.data()), text.size(), Z_BEST_COMPRESSION) !=
-      Z_OK) {
-    throw OutsideFailure("The page's data cannot be packed: there is not enough memory");
-  }
-  std::string base64(4 * ((size + 2) / 3) + 1, '\0');
+  const auto bytes = deflated(text);
+  std::string base64(4 * ((bytes.size() + 2) / 3) + 1, '\0');
   const auto length =
-      EVP_EncodeBlock(reinterpret_cast<unsigned char*>(base64.data()), deflated.data(), static_cast<int>(size));
+      EVP_EncodeBlock(reinterpret_cast<unsigned char*>(base64.data()), bytes.data(), static_cast<int>(bytes.size()));
   base64.resize(std::size_t(length));
   return base64;
 }

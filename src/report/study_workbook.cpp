@@ -175,15 +175,16 @@ void write_study_workbook(const std::vector<Chapter>& chapters, const std::files
                  {},
                  {}};
   for (const auto& chapter : chapters) {
-    for (auto table : chapter.tables) {
+    for (const auto& table : chapter.tables) {
       if (table.rows.size() * table.columns.size() > most_cells) {
         left_out.add({table.title, double(table.rows.size()), double(table.columns.size()),
                       fmt::format("{}/{}.csv", chapter.command, table.name)});
         continue;
       }
-      table.name = chapter.command + " " + table.name;
-      auto* sheet = book.add(table, spelt);
-      if (table.name == "weigh weights") add_bars(book, sheet, table);
+      auto named = table;  // the large ones are not copied
+      named.name = chapter.command + " " + table.name;
+      auto* sheet = book.add(named, spelt);
+      if (named.name == "weigh weights") add_bars(book, sheet, named);
       empty = false;
     }
   }
