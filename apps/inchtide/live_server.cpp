@@ -120,12 +120,22 @@ class LiveServer::Parts {
 
   void serve(const StopCheck& stop, std::optional<std::chrono::seconds> idle) {
     asked();
-    auto listening = started_without_signals([this] { server_.listen_after_bind(); });
+    std::atomic<bool> over = false;
+    auto listening = started_without_signals([&] {
+      server_.listen_after_bind();
+      over = true;
+    });
     const auto quiet_for = [this] { return std::chrono::steady_clock::now().time_since_epoch() - last_asked_.load(); };
-    while (!stop() && !(idle && quiet_for() > *idle)) std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    while (!stop() && !over && !(idle && quiet_for() > *idle)) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    }
     ends_ = true;  // for what is being computed
+    // It doesn't hear of an end before it has begun.
+    while (!server_.is_running() && !over) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    const bool by_itself = over;
     server_.stop();
     listening.join();
+    if (by_itself) throw OutsideFailure("explore", fmt::format("nothing more comes in at {}", host_), "Start it again");
   }
 
  private:

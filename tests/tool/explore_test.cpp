@@ -3,6 +3,7 @@
 #include <arpa/inet.h>
 #include <gmock/gmock.h>
 #include <sys/socket.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <chrono>
@@ -446,6 +447,18 @@ TEST_F(Explored, OpensABrowserByAFileThatIsForItsUserAlone) {
   auto name = text_of(folder / "name");
   name.pop_back();
   EXPECT_FALSE(fs::exists(name)) << "it goes with the server";
+}
+
+// Its end comes as soon as the address is read, before it listens: the shell's first word to it.
+TEST_F(Explored, CanBeEndedAsSoonAsItIsThere) {
+  const auto pipe = (folder / "pipe").string();
+  ASSERT_EQ(::mkfifo(pipe.c_str(), 0600), 0);
+  for (int k = 0; k < 8; ++k) {
+    const auto said = run(tool + " explore --mandate " + rules + " > " + pipe +
+                          " & of=$!; (sleep 20; kill -9 $of) > /dev/null 2>&1 & guard=$!; read line < " + pipe +
+                          "; kill -TERM $of; wait $of; code=$?; kill $guard; exit $code");
+    ASSERT_EQ(said.code, 0) << said.err;
+  }
 }
 
 TEST_F(Explored, WhatItOpenedStaysWhenItEnds) {
