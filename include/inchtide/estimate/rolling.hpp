@@ -26,7 +26,7 @@ namespace inchtide {
 
 class INCHTIDE_API RollingMoments {
  public:
-  /// @param returns T x N, finite; kept
+  /// @param returns T x N, finite; a copy is kept
   /// @param window rows in the window, at least 2 and at most T
   /// @param refresh rows between fresh starts; four windows when 0
   /// @param spans T, how many periods each row's returns span; 1 each when empty. With K their sum in the window, the
