@@ -25,7 +25,7 @@ constexpr double no_error = 1e-13;
 constexpr double fewest_blocks = 10;
 constexpr double same_figure = 1e-9;  // differences over their errors
 /// Their blocks stay in a near cache.
-constexpr std::size_t draws_together = 64;
+constexpr std::size_t draws_together = 256;
 constexpr Eigen::Index fewest_rows = 4;
 
 /// Each column less its mean, over its deviation; the last is the baseline's.
@@ -60,6 +60,10 @@ struct Standard {
 
 double error_of(const Eigen::ArrayXd& moved, double block) {
   return long_run_error(moved, std::min(Eigen::Index(std::lround(block)), moved.size() - 1));
+}
+
+double rows_that_differ(const Eigen::VectorXd& beyond) {
+  return double((beyond.array().abs() > same_return).count());
 }
 
 /// The share of draws that are as large, the runs themselves counted as one.
@@ -106,6 +110,17 @@ DeflatedSharpe deflate(const Eigen::ArrayXd& standard, double sharpe, double tri
                          tries, deviation);
 }
 
+/// Some draws at a time, [from, to).
+template <typename Some>
+void each_batch(const LuckOptions& options, Some some) {
+  const auto draws = std::size_t(options.draws), batches = (draws + draws_together - 1) / draws_together;
+  Executor(options.threads)
+      .each(
+          batches,
+          [&](std::size_t batch) { some(batch * draws_together, std::min(draws, (batch + 1) * draws_together)); },
+          options.watch);
+}
+
 class Judging {
  public:
   Judging(const Eigen::MatrixXd& excess, const Eigen::VectorXd& baseline, const LuckOptions& options)
@@ -144,7 +159,7 @@ class Judging {
     std::vector<double> differing;
     for (Eigen::Index k = 0; k < excess_.cols(); ++k) {
       moved_.emplace_back(standard_.influence(k) - base);
-      differing.push_back(double(((excess_.col(k) - baseline_).array().abs() > same_return).count()));
+      differing.push_back(rows_that_differ(excess_.col(k) - baseline_));
       const double own = usual_block(moved_.back().matrix());
       if (differing.back() >= fewest_blocks * own) luck_.block = std::max(luck_.block, own);
     }
@@ -193,22 +208,16 @@ class Judging {
     const Eigen::ArrayXd behind = (figures < far_behind).select(differences, 0.0);  // these keep what they did
     Eigen::ArrayXXd drawn(options_.draws, n);
     Eigen::ArrayXd recentred(options_.draws);
-    const auto draws = std::size_t(options_.draws), batches = (draws + draws_together - 1) / draws_together;
-    Executor(options_.threads)
-        .each(
-            batches,
-            [&](std::size_t batch) {
-              const auto from = batch * draws_together, to = std::min(draws, from + draws_together);
-              const auto some = drawing.draw(options_.seed, from, to, block);
-              const auto first = Eigen::Index(from), count = Eigen::Index(to - from);
-              drawn.middleRows(first, count) = some.off;
-              recentred.segment(first, count) = (some.off + behind.transpose().replicate(count, 1) /
-                                                                some.error.max(std::numeric_limits<double>::min()))
-                                                    .rowwise()
-                                                    .maxCoeff()
-                                                    .max(0.0);
-            },
-            options_.watch);
+    each_batch(options_, [&](std::size_t from, std::size_t to) {
+      const auto some = drawing.draw(options_.seed, from, to, block);
+      const auto first = Eigen::Index(from), count = Eigen::Index(to - from);
+      drawn.middleRows(first, count) = some.off;
+      recentred.segment(first, count) =
+          (some.off + behind.transpose().replicate(count, 1) / some.error.max(std::numeric_limits<double>::min()))
+              .rowwise()
+              .maxCoeff()
+              .max(0.0);
+    });
     if (step_downs != nullptr) step_down(drawn, figures, *step_downs);
     return {p_of(drawn.rowwise().maxCoeff(), figures.maxCoeff()), p_of(recentred, std::max(0.0, figures.maxCoeff()))};
   }
@@ -279,6 +288,34 @@ DeflatedSharpe deflated_sharpe(double sharpe, double skew, double kurtosis, doub
 Luck luck_of(const Eigen::MatrixXd& excess, const Eigen::VectorXd& baseline, const LuckOptions& options) {
   check(excess, baseline, options);
   return Judging(excess, baseline, options).judge();
+}
+
+LuckOfMeans luck_of_means(const Eigen::MatrixXd& excess, const Eigen::VectorXd& baseline, const LuckOptions& options) {
+  check(excess, baseline, options);
+  if (excess.cols() == 0) throw InputError("luck", "no run beside the baseline", "Give one or more");
+  const Eigen::MatrixXd beyond = excess.colwise() - baseline;
+  const Eigen::ArrayXd means = beyond.colwise().mean().transpose().array();
+  LuckOfMeans luck;
+  Eigen::Index best = 0;
+  luck.difference = means.maxCoeff(&best);
+  luck.best = std::size_t(best);
+  luck.block = options.block;
+  if (!(luck.block > 0)) {
+    luck.block = 1;
+    for (const auto& column : beyond.colwise()) {
+      const double own = usual_block(column);
+      if (rows_that_differ(column) >= fewest_blocks * own) luck.block = std::max(luck.block, own);
+    }
+  }
+  Eigen::ArrayXd largest(options.draws);
+  each_batch(options, [&](std::size_t from, std::size_t to) {
+    const auto drawn = drawn_means(beyond, options.seed, from, to, luck.block);
+    auto here = largest.segment(Eigen::Index(from), drawn.rows());
+    here = drawn.col(0) - means[0];
+    for (Eigen::Index k = 1; k < means.size(); ++k) here = here.max(drawn.col(k) - means[k]);
+  });
+  luck.p_value = p_of(largest, luck.difference);
+  return luck;
 }
 
 }  // namespace inchtide

@@ -10,104 +10,149 @@
 namespace inchtide {
 
 /// Rows [first, end), which go on behind the last row with the first again.
-struct LuckDraws::Block {
+struct LuckBlock {
   std::uint32_t first, end;
-  double baseline;  ///< how far it moves the baseline's ratio
 };
+using LuckBlocks = std::vector<LuckBlock>;
+
+namespace {
+
+std::vector<LuckBlocks> all_blocks(std::uint64_t seed, std::size_t from, std::size_t to, double block,
+                                   std::size_t rows) {
+  std::vector<LuckBlocks> draws(to - from);
+  for (auto at = from; at < to; ++at) {
+    auto& blocks = draws[at - from];
+    blocks.reserve(std::size_t(double(rows) / block) + 1);
+    each_row_block(RandomDraw(seed, at), block, rows, rows, [&](const RowBlock& one) {
+      blocks.push_back({std::uint32_t(one.first), std::uint32_t(one.first + one.length)});
+    });
+  }
+  return draws;
+}
+
+/// How many rows any block comes to.
+std::size_t rows_reached(const std::vector<LuckBlocks>& draws) {
+  std::size_t rows = 0;
+  for (const auto& blocks : draws)
+    rows = std::max<std::size_t>(rows, std::ranges::max(blocks, {}, &LuckBlock::end).end);
+  return rows;
+}
+
+}  // namespace
 
 struct LuckDraws::OneDraw {
-  std::vector<Block> blocks;
-  double baseline = 0;  ///< its ratio
+  LuckBlocks blocks;
+  std::vector<double> moved;  ///< how far each block moves the baseline's ratio
+  double baseline = 0;        ///< its ratio
+};
+
+/// Of the rows before one, or of those of a block.
+struct LuckDraws::Sums {
+  Both values = Both::Zero(), squares = Both::Zero();
 };
 
 LuckDraws::LuckDraws(Eigen::MatrixXd values, Eigen::ArrayXd sharpe)
     : values_(std::move(values)), sharpe_(std::move(sharpe)) {}
 
-std::vector<LuckDraws::OneDraw> LuckDraws::all_blocks(std::uint64_t seed, std::size_t from, std::size_t to,
-                                                      double block) const {
-  const auto rows = std::size_t(values_.rows());
-  std::vector<OneDraw> draws(to - from);
-  for (auto at = from; at < to; ++at) {
-    for (const auto& one : row_blocks(RandomDraw(seed, at), block, rows, rows)) {
-      const auto end = one.first + one.length;
-      draws[at - from].blocks.push_back({std::uint32_t(one.first), std::uint32_t(end), 0});
-    }
-  }
-  return draws;
-}
-
-/// What the rows before each add up to, so that a block's is a difference. One run's stay in the nearest cache while
+/// What the rows before each add up to, so that a block's is a difference. Those of two runs stay in a near cache while
 /// the blocks of many draws are looked up in them.
-void LuckDraws::add_up(Eigen::Index column, std::size_t rows, std::vector<Sums>& before) const {
+void LuckDraws::add_up(Eigen::Index first, Eigen::Index second, std::size_t rows, std::vector<Sums>& before) const {
   before.resize(rows + 1);
-  before[0].setZero();
-  const double* values = values_.data() + column * values_.rows();
+  before[0] = {};
   for (std::size_t t = 0, row = 0; t < rows; ++t, ++row) {
     if (row == std::size_t(values_.rows())) row = 0;
-    before[t + 1] = before[t] + Sums(values[row], values[row] * values[row]);
+    const Both both(values_(Eigen::Index(row), first), values_(Eigen::Index(row), second));
+    before[t + 1].values = before[t].values + both;
+    before[t + 1].squares = before[t].squares + both * both;
   }
 }
 
-/// The ratio of a run in a draw. What a block adds to the linearised ratio is straight in its sum, its sum of squares
+/// The ratios of two runs in a draw. What a block adds to a linearised ratio is straight in its sum, its sum of squares
 /// and its length.
 template <typename EachMoved>
-double LuckDraws::ratio(const OneDraw& draw, const std::vector<Sums>& before, double sharpe, std::vector<Sums>& within,
-                        EachMoved each_moved) const {
+LuckDraws::Both LuckDraws::ratio(const OneDraw& draw, const std::vector<Sums>& before, const Both& sharpe,
+                                 std::vector<Sums>& within, EachMoved each_moved) const {
   const auto count = draw.blocks.size();
   within.resize(count);
-  Sums sums = Sums::Zero(), others = Sums::Zero();
-  std::size_t at = 0;
-  for (; at + 1 < count; at += 2) {
-    const auto *block = &draw.blocks[at], *next = block + 1;
-    const Sums here = before[block->end] - before[block->first], there = before[next->end] - before[next->first];
-    within[at] = here;
-    within[at + 1] = there;
-    sums += here;
-    others += there;
-  }
-  if (at < count) sums += within[at] = before[draw.blocks[at].end] - before[draw.blocks[at].first];
-  sums += others;
-  const double rows = double(values_.rows()), mean = sums[0] / rows, variance = sums[1] / rows - mean * mean;
-  const double deviation = std::sqrt(std::max(variance, std::numeric_limits<double>::min()));
-  const double ratio = (sharpe + mean) / deviation;
-  const double by_sum = 1 / deviation + ratio * mean / variance, by_square = -ratio / (2 * variance);
-  const double by_length = -mean / deviation - ratio / 2 * (mean * mean / variance - 1);
+  Sums sums;
   for (std::size_t b = 0; b < count; ++b) {
-    each_moved(b, by_sum * within[b][0] + by_square * within[b][1] +
-                      by_length * double(int(draw.blocks[b].end - draw.blocks[b].first)));
+    const auto &end = before[draw.blocks[b].end], &first = before[draw.blocks[b].first];
+    within[b].values = end.values - first.values;
+    within[b].squares = end.squares - first.squares;
+    sums.values += within[b].values;
+    sums.squares += within[b].squares;
+  }
+  const double rows = double(values_.rows());
+  const Both mean = sums.values / rows, variance = sums.squares / rows - mean * mean;
+  const Both deviation = variance.max(std::numeric_limits<double>::min()).sqrt();
+  const Both ratio = (sharpe + mean) / deviation;
+  const Both by_sum = 1 / deviation + ratio * mean / variance, by_square = -ratio / (2 * variance);
+  const Both by_length = -mean / deviation - ratio / 2 * (mean * mean / variance - 1);
+  for (std::size_t b = 0; b < count; ++b) {
+    const double length = double(int(draw.blocks[b].end - draw.blocks[b].first));
+    each_moved(b, by_sum * within[b].values + by_square * within[b].squares + by_length * length);
   }
   return ratio;
 }
 
 LuckDraws::Drawn LuckDraws::draw(std::uint64_t seed, std::size_t from, std::size_t to, double block) const {
-  auto draws = all_blocks(seed, from, to, block);
-  std::size_t rows = 0;  // that any block comes to
-  for (const auto& one : draws) rows = std::max<std::size_t>(rows, std::ranges::max(one.blocks, {}, &Block::end).end);
+  const auto blocks = all_blocks(seed, from, to, block, std::size_t(values_.rows()));
+  const auto rows = rows_reached(blocks);
   std::vector<Sums> before, within;
   const auto runs = values_.cols() - 1;
-  add_up(runs, rows, before);
-  for (auto& one : draws) {
-    one.baseline =
-        ratio(one, before, sharpe_[runs], within, [&](std::size_t b, double moved) { one.blocks[b].baseline = moved; });
+  add_up(runs, runs, rows, before);
+  std::vector<OneDraw> draws;
+  for (const auto& some : blocks) {
+    auto& one = draws.emplace_back(OneDraw{some, std::vector<double>(some.size())});
+    one.baseline = ratio(one, before, Both::Constant(sharpe_[runs]), within,
+                         [&](std::size_t b, const Both& moved) { one.moved[b] = moved[0]; })[0];
   }
   const auto count = Eigen::Index(draws.size());
   Drawn drawn{Eigen::ArrayXXd(count, runs), Eigen::ArrayXXd(count, runs)};
-  for (Eigen::Index k = 0; k < runs; ++k) {
-    add_up(k, rows, before);
+  for (Eigen::Index k = 0; k < runs; k += 2) {
+    const auto next = std::min(k + 1, runs - 1);  // the last twice where they are odd
+    add_up(k, next, rows, before);
+    const Both sharpe(sharpe_[k], sharpe_[next]);
     for (Eigen::Index at = 0; at < count; ++at) {
       const auto& one = draws[std::size_t(at)];
-      double spread = 0;
-      const double own = ratio(one, before, sharpe_[k], within, [&](std::size_t b, double moved) {
-        const double more = moved - one.blocks[b].baseline;
-        spread += more * more;
-      });
-      const double error = std::sqrt(spread) / double(values_.rows());
-      const double difference = (own - one.baseline) - (sharpe_[k] - sharpe_[runs]);
-      drawn.error(at, k) = error;
-      drawn.off(at, k) = difference / std::max(error, std::numeric_limits<double>::min());
+      Both spread = Both::Zero();
+      const Both own = ratio(one, before, sharpe, within,
+                             [&](std::size_t b, const Both& moved) { spread += (moved - one.moved[b]).square(); });
+      const Both error = spread.sqrt() / double(values_.rows());
+      const Both difference = (own - one.baseline) - (sharpe - sharpe_[runs]);
+      const Both off = difference / error.max(std::numeric_limits<double>::min());
+      for (const auto lane : {0, 1}) {
+        drawn.error(at, lane == 0 ? k : next) = error[lane];
+        drawn.off(at, lane == 0 ? k : next) = off[lane];
+      }
     }
   }
   return drawn;
+}
+
+Eigen::ArrayXXd drawn_means(const Eigen::MatrixXd& values, std::uint64_t seed, std::size_t from, std::size_t to,
+                            double block) {
+  using Four = Eigen::Array4d;  // columns side by side: a block is looked up once for all
+  const auto draws = all_blocks(seed, from, to, block, std::size_t(values.rows()));
+  std::vector<Four> before(rows_reached(draws) + 1);
+  const auto columns = values.cols();
+  Eigen::ArrayXXd means(Eigen::Index(draws.size()), columns);
+  for (Eigen::Index k = 0; k < columns; k += 4) {
+    const auto here = std::min<Eigen::Index>(4, columns - k);
+    before[0].setZero();
+    Four next = Four::Zero();
+    for (std::size_t t = 0, row = 0; t + 1 < before.size(); ++t, ++row) {
+      if (row == std::size_t(values.rows())) row = 0;
+      for (Eigen::Index j = 0; j < here; ++j) next[j] = values(Eigen::Index(row), k + j);
+      before[t + 1] = before[t] + next;
+    }
+    for (std::size_t at = 0; at < draws.size(); ++at) {
+      Four sum = Four::Zero();
+      for (const auto& one : draws[at]) sum += before[one.end] - before[one.first];
+      means.row(Eigen::Index(at)).segment(k, here) = sum.head(here) / double(values.rows());
+    }
+  }
+  return means;
 }
 
 }  // namespace inchtide

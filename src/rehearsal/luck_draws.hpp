@@ -1,5 +1,5 @@
 #pragma once
-// Draws of how far the Sharpe ratios of runs lie above a baseline's, each over its own error.
+// Draws of runs beside a baseline: how far their Sharpe ratios, or their means, lie above its.
 
 #include <cstdint>
 #include <vector>
@@ -23,20 +23,22 @@ class LuckDraws {
   [[nodiscard]] Drawn draw(std::uint64_t seed, std::size_t from, std::size_t to, double block) const;
 
  private:
-  struct Block;
   struct OneDraw;
-  // A sum, and a sum of squares.
-  using Sums = Eigen::Array2d;
+  struct Sums;
+  // Of two runs, side by side.
+  using Both = Eigen::Array2d;
 
-  [[nodiscard]] std::vector<OneDraw> all_blocks(std::uint64_t seed, std::size_t from, std::size_t to,
-                                                double block) const;
-  void add_up(Eigen::Index column, std::size_t rows, std::vector<Sums>& before) const;
+  void add_up(Eigen::Index first, Eigen::Index second, std::size_t rows, std::vector<Sums>& before) const;
   template <typename EachMoved>
-  double ratio(const OneDraw& draw, const std::vector<Sums>& before, double sharpe, std::vector<Sums>& within,
-               EachMoved each_moved) const;
+  Both ratio(const OneDraw& draw, const std::vector<Sums>& before, const Both& sharpe, std::vector<Sums>& within,
+             EachMoved each_moved) const;
 
   Eigen::MatrixXd values_;
   Eigen::ArrayXd sharpe_;
 };
+
+// Means of draws [from, to) of the same bootstrap: a row a draw, a column a column of values.
+[[nodiscard]] Eigen::ArrayXXd drawn_means(const Eigen::MatrixXd& values, std::uint64_t seed, std::size_t from,
+                                          std::size_t to, double block);
 
 }  // namespace inchtide

@@ -6,6 +6,7 @@
 #include <gmock/gmock.h>
 
 #include <cmath>
+#include <numeric>
 #include <random>
 
 #include "inchtide/base/draws.hpp"
@@ -117,13 +118,15 @@ std::vector<std::vector<std::size_t>> blocks_of(std::uint64_t seed, std::uint64_
 }
 
 TEST(Luck, IsWhatDrawsGoneThroughRowByRowSay) {
+  const std::vector<double> edges{0.0004, 0, 0.0009, -0.0005};
   for (const double block : {1.0, 4.0, 17.5}) {
-    const auto tried = tried_of(11, 180, {0.0004, 0, 0.0009, -0.0005});
+    const int runs = block == 4 ? 3 : 4;  // an odd number and an even one
+    const auto tried = tried_of(11, 180, {edges.begin(), edges.begin() + runs});
     const auto options = options_of(150, block);
     const auto luck = luck_of(tried.runs, tried.baseline, options);
     const auto base = column(tried.baseline);
     std::vector<long double> figures;
-    for (Eigen::Index k = 0; k < 4; ++k) {
+    for (Eigen::Index k = 0; k < runs; ++k) {
       const auto run = column(tried.runs.col(k));
       const auto difference = Moments(run).sharpe - Moments(base).sharpe;
       const auto error = error_of(run, base, int(std::lround(block)));
@@ -144,6 +147,7 @@ TEST(Luck, IsWhatDrawsGoneThroughRowByRowSay) {
       return (1.0 + count) / (1 + options.draws);
     };
     std::vector<std::size_t> order{0, 1, 2, 3};
+    order.resize(std::size_t(runs));
     std::ranges::sort(order, std::greater{}, [&](std::size_t k) { return figures[k]; });
     ASSERT_EQ(*luck.best, order[0]);
     double least = 0;
@@ -159,6 +163,59 @@ TEST(Luck, IsWhatDrawsGoneThroughRowByRowSay) {
     if (20 * block > 180) continue;  // too few blocks to test at by itself
     EXPECT_DOUBLE_EQ(luck.others[1].p_value, luck_of(tried.runs, tried.baseline, options_of(150, 2 * block)).p_value);
   }
+}
+
+TEST(LuckOfMeans, IsWhatDrawsGoneThroughRowByRowSay) {
+  for (const std::size_t runs : {1u, 2u, 5u, 9u}) {
+    const auto tried = tried_of(unsigned(20 + runs), 150, std::vector<double>(runs, 0.0001));
+    for (const double block : {1.0, 6.5, 150.0}) {
+      const auto options = options_of(130, block);
+      std::vector<Row> beyond;
+      Row means;
+      for (std::size_t k = 0; k < runs; ++k) {
+        beyond.push_back(column(tried.runs.col(Eigen::Index(k)) - tried.baseline));
+        means.push_back(std::accumulate(beyond[k].begin(), beyond[k].end(), 0.0L) / 150);
+      }
+      const auto best = std::ranges::max_element(means) - means.begin();
+      int reached = 0;
+      for (int draw = 0; draw < 130; ++draw) {
+        Row drawn(runs, 0);
+        for (const auto& rows : blocks_of(options.seed, std::uint64_t(draw), block, 150)) {
+          for (const auto t : rows) {
+            for (std::size_t k = 0; k < runs; ++k) drawn[k] += beyond[k][t] / 150;
+          }
+        }
+        long double largest = -1;
+        for (std::size_t k = 0; k < runs; ++k) largest = std::max(largest, drawn[k] - means[k]);
+        reached += largest >= means[std::size_t(best)];
+      }
+      const auto luck = luck_of_means(tried.runs, tried.baseline, options);
+      EXPECT_EQ(luck.best, std::size_t(best));
+      EXPECT_NEAR(luck.difference, double(means[std::size_t(best)]), 1e-15);
+      EXPECT_DOUBLE_EQ(luck.p_value, (1.0 + reached) / 131) << runs << ", " << block;
+    }
+  }
+}
+
+// More risk of the same: its mean is above for that alone, its Sharpe ratio is not.
+TEST(LuckOfMeans, TakesRiskForAnEdgeWhichSharpeRatiosDoNot) {
+  auto tried = tried_of(15, 900, {0, 0});
+  tried.baseline.array() += 0.001;
+  tried.runs.col(0) = 1.5 * tried.baseline + 0.05 * (tried.runs.col(0) - tried.runs.col(1));
+  const auto luck = luck_of_means(tried.runs, tried.baseline, options_of(300, 0));
+  EXPECT_EQ(luck.best, 0u);
+  EXPECT_LT(luck.p_value, 0.05);
+  EXPECT_GT(luck_of(tried.runs, tried.baseline, options_of(300, 0)).p_value, 0.2);
+  EXPECT_EQ(luck_of_means(tried.baseline, tried.baseline, options_of(300, 0)).p_value, 1) << "the baseline itself";
+  EXPECT_THAT(message_of([&] { (void)luck_of_means(tried.runs.leftCols(0), tried.baseline); }), HasSubstr("no run"));
+}
+
+TEST(LuckOfMeans, ARunThatDiffersOnFewDaysDoesNotSetTheBlocksOfTheOthers) {
+  auto tried = tried_of(13, 600, {0, 0, 0});
+  const auto before = luck_of_means(tried.runs.leftCols(2), tried.baseline, options_of(50, 0));
+  tried.runs.col(2) = tried.baseline;
+  for (int t = 300; t < 360; ++t) tried.runs(t, 2) -= 0.02 * t / 300;
+  EXPECT_EQ(luck_of_means(tried.runs, tried.baseline, options_of(50, 0)).block, before.block);
 }
 
 TEST(Luck, RunsFarBehindDoNotCountWhereItIsRecentred) {

@@ -25,9 +25,15 @@ class INCHTIDE_API RandomDraw {
   /// 64 random bits.
   std::uint64_t next() { return mixed(state_ += step); }
   /// Evenly from [0, 1), in steps of 2^-53.
-  double uniform() { return double(next() >> 11) * 0x1p-53; }
+  double uniform() { return uniform_of(next()); }
   /// Evenly from the whole numbers below `count`, which is at most 2^53.
-  std::size_t below(std::size_t count) { return std::size_t(uniform() * double(count)); }
+  std::size_t below(std::size_t count) { return below_of(next(), count); }
+
+  /// What these two make of random bits.
+  static double uniform_of(std::uint64_t bits) { return double(bits >> 11) * 0x1p-53; }
+  static std::size_t below_of(std::uint64_t bits, std::size_t count) {
+    return std::size_t(uniform_of(bits) * double(count));
+  }
 
  private:
   static constexpr std::uint64_t step = 0x9E3779B97F4A7C15u;
