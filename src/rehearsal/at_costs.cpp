@@ -11,6 +11,13 @@
 #include "rehearsal/measures.hpp"
 
 namespace inchtide {
+namespace {
+
+void to_level(TradeTerms& terms, double level) {
+  for (auto& costs : terms.costs) costs = at_level(std::move(costs), level);
+}
+
+}  // namespace
 
 /// The path, and room for runs over it: days and series are asked for once a thread, not once a run.
 class RunsAtCosts::Shared {
@@ -32,12 +39,14 @@ class RunsAtCosts::Shared {
   [[nodiscard]] bool is_possible() const { return is_possible_; }
 
   /// False where these costs are none of a chain.
-  bool run(const TradeTerms& terms, const std::function<void(const Rehearsal&)>& use) {
-    const Chain chain(table_, plan_, options_, calendar_, terms, &path_);
+  bool run(double level, const std::function<void(const Rehearsal&)>& use) {
+    auto room = take_room();
+    room->terms = plan_.terms;
+    to_level(room->terms, level);
+    const Chain chain(table_, plan_, options_, calendar_, room->terms, &path_);
     if (!chain.is_possible()) return false;
     auto state = begin_;
-    auto room = take_room();
-    swap_room(state.so_far, *room);
+    swap_room(state.so_far, room->run);
     state.so_far.trades.clear();
     state.so_far.trades.reserve(path_.trades.size());
     chain.pass(state, table_.rows());
@@ -46,7 +55,7 @@ class RunsAtCosts::Shared {
     run.rows_per_year = options_.rows_per_year.value_or(calendar_.rows_per_year());
     measure(run, options_);
     use(run);
-    swap_room(state.so_far, *room);
+    swap_room(state.so_far, room->run);
     const std::lock_guard guard(mutex_);
     idle_.push_back(std::move(room));
     return true;
@@ -62,9 +71,15 @@ class RunsAtCosts::Shared {
     }
   }
 
-  std::unique_ptr<Rehearsal> take_room() {
+  /// Costs are written into the last run's: each has tables of its own.
+  struct Room {
+    Rehearsal run;
+    TradeTerms terms;
+  };
+
+  std::unique_ptr<Room> take_room() {
     const std::lock_guard guard(mutex_);
-    if (idle_.empty()) return std::make_unique<Rehearsal>(room_);
+    if (idle_.empty()) return std::make_unique<Room>(Room{room_, {}});
     auto room = std::move(idle_.back());
     idle_.pop_back();
     return room;
@@ -79,7 +94,7 @@ class RunsAtCosts::Shared {
   bool is_possible_ = false;
   Rehearsal room_;  // as a run has it at first
   std::mutex mutex_;
-  std::vector<std::unique_ptr<Rehearsal>> idle_;
+  std::vector<std::unique_ptr<Room>> idle_;
 };
 
 RunsAtCosts::RunsAtCosts(const PriceTable& table, const RehearsalPlan& plan, const RehearsalOptions& options)
@@ -95,11 +110,9 @@ RunsAtCosts::RunsAtCosts(const PriceTable& table, const RehearsalPlan& plan, con
 RunsAtCosts::~RunsAtCosts() = default;
 
 void RunsAtCosts::run(double level, const std::function<void(const Rehearsal&)>& use) const {
-  auto terms = plan_.terms;
-  for (auto& costs : terms.costs) costs = at_level(std::move(costs), level);
-  if (shared_ && shared_->run(terms, use)) return;
+  if (shared_ && shared_->run(level, use)) return;
   auto plan = plan_;
-  plan.terms = std::move(terms);
+  to_level(plan.terms, level);
   use(rehearse(table_, plan, options_));
 }
 

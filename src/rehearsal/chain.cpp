@@ -104,7 +104,9 @@ class Chain::Piece {
  public:
   /// @param held what there is at its beginning
   Piece(const Chain& chain, WalkState& state, const PathPiece& path, UnitPositions held)
-      : chain_(chain), state_(state), path_(path), weights_(chain.path_.targets()), held_(std::move(held)) {}
+      : chain_(chain), state_(state), path_(path), weights_(chain.path_.targets()), held_(std::move(held)) {
+    for (auto* figures : {&side_, &rates_, &traded_}) figures->resize(weights_.size());
+  }
 
   /// Returns the row after the last one that it came to: where a trade that is not back to all targets makes another
   /// day the next one, not the end.
@@ -128,6 +130,7 @@ class Chain::Piece {
 
  private:
   ScaledPositions& scaled() const { return *state_.scaled; }
+  [[nodiscard]] Eigen::Map<const Eigen::ArrayXd> before() const { return {before_, weights_.size()}; }
   [[nodiscard]] Eigen::Index in_run(std::size_t row) const { return Eigen::Index(row - chain_.options_.first_row); }
   [[nodiscard]] Eigen::Index in_piece(std::size_t row) const { return Eigen::Index(row - path_.from); }
 
@@ -176,11 +179,8 @@ class Chain::Piece {
   /// Brings all positions back to their weights.
   void trade(std::size_t k) {
     const double whole = *values(path_.trades[k].traded) + held_.cash, wealth = scaled().wealth * whole;
-    if (is_off_path_) {
-      weights_before_ = held_.units * path_.prices.col(Eigen::Index(k)) * (1 / whole);
-    } else {
-      weights_before_ = path_.held.col(Eigen::Index(k));
-    }
+    if (is_off_path_) own_before_ = held_.units * path_.prices.col(Eigen::Index(k)) * (1 / whole);
+    before_ = is_off_path_ ? own_before_.data() : &path_.held(0, Eigen::Index(k));
     Trade trade = begin_trade(k, wealth);
     const double cash = held_.cash / whole;
     if (make_orders(cash)) {
@@ -204,10 +204,10 @@ class Chain::Piece {
     if (chain_.terms_.keep_orders) list_orders(trade, k);
     is_off_path_ = turned_ > 0;
     if (is_off_path_) {
-      const Eigen::ArrayXd after = (weights_before_ + traded_) / left_;
+      const Eigen::ArrayXd after = (before() + traded_) / left_;
       held_.units = after / path_.prices.col(Eigen::Index(k));
       held_.cash = 1 - after.sum();
-      moved_ = (after - weights_before_).abs().sum();
+      moved_ = (after - before()).abs().sum();
     } else {
       held_.units = path_.units.col(Eigen::Index(k));
       held_.cash = chain_.cash_share_;
@@ -219,18 +219,54 @@ class Chain::Piece {
   /// as it would have been sold at W, what it keeps is short in cash: the others are made smaller. False where an order
   /// is too small to be one, or where more turn: the ledger trades then.
   bool make_orders(double cash) {
-    const auto& held = weights_before_;
-    change_ = weights_ - held;
-    size_ = change_.abs();
-    if (size_.minCoeff() < rounding_order) return false;
-    moved_ = size_.sum();
-    side_ = change_ / size_;
-    rates_ = chain_.all_.mean * side_ + chain_.all_.more_for_buys;  // below 0 for sales
-    left_ = (1 + (rates_ * held).sum()) / (1 + (rates_ * weights_).sum());
+    const auto n = weights_.size(), even = n / 2 * 2;
+    Looked<Eigen::Array2d> twos;
+    Looked<One> last;
+    for (Eigen::Index i = 0; i < even; i += 2) look(i, twos);
+    if (even < n) look(even, last);
+    if (std::min(twos.least.minCoeff(), last.least[0]) < rounding_order) return false;
+    moved_ = twos.moved.sum() + last.moved[0];
+    left_ = (1 + (twos.of_held.sum() + last.of_held[0])) / (1 + (twos.of_weights.sum() + last.of_weights[0]));
     factor_ = 1;
     turned_ = 0;
-    traded_ = weights_ * left_ - held;
-    return (traded_ * side_).minCoeff() >= rounding_order || drop_turned(cash);
+    Eigen::Array2d least = Eigen::Array2d::Constant(1);
+    for (Eigen::Index i = 0; i < even; i += 2) least = least.min(follow<Eigen::Array2d>(i));
+    if (even < n) least[0] = std::min(least[0], follow<One>(even)[0]);
+    return least.minCoeff() >= rounding_order || drop_turned(cash);
+  }
+
+  using One = Eigen::Array<double, 1, 1>;
+
+  /// Of some assets side by side: the smallest change and all together; what the rates come to on weights.
+  template <typename Some>
+  struct Looked {
+    Some least = Some::Constant(1), moved = Some::Zero(), of_held = Some::Zero(), of_weights = Some::Zero();
+  };
+
+  /// Which sides orders are on, and what they pay. One pass over the assets for all, as many assets make few flops
+  /// each.
+  template <typename Some>
+  EIGEN_ALWAYS_INLINE void look(Eigen::Index i, Looked<Some>& looked) {
+    const auto at = [i](const double* figures) __attribute__((always_inline)) {
+      return Eigen::Map<const Some>(figures + i);
+    };
+    const Some weights = at(weights_.data()), held = at(before_), change = weights - held, size = change.abs();
+    const Some side = change / size;
+    const Some rates = at(chain_.all_.mean.data()) * side + at(chain_.all_.more_for_buys.data());  // below 0 for sales
+    looked.least = looked.least.min(size);
+    looked.moved += size;
+    looked.of_held += rates * held;
+    looked.of_weights += rates * weights;
+    Eigen::Map<Some>(side_.data() + i) = side;
+    Eigen::Map<Some>(rates_.data() + i) = rates;
+  }
+
+  /// The orders that the wealth after them makes, and each towards its side: below 0 where it has turned.
+  template <typename Some>
+  EIGEN_ALWAYS_INLINE Some follow(Eigen::Index i) {
+    const Some traded = Eigen::Map<const Some>(weights_.data() + i) * left_ - Eigen::Map<const Some>(before_ + i);
+    Eigen::Map<Some>(traded_.data() + i) = traded;
+    return traded * Eigen::Map<const Some>(side_.data() + i);
   }
 
   /// Orders without those that turned. Wealth and cash after them are straight in sums over both sides, so the factor
@@ -239,7 +275,7 @@ class Chain::Piece {
     const Eigen::ArrayXd stays = (traded_ * side_ >= 0).cast<double>();
     turned_ = Eigen::Index(double(side_.size()) - stays.sum());
     const Eigen::ArrayXd buys = (side_ > 0).cast<double>() * stays, sells = (side_ < 0).cast<double>() * stays;
-    const Side bought(buys, weights_, weights_before_, rates_), sold(sells, weights_, weights_before_, rates_);
+    const Side bought(buys, weights_, before(), rates_), sold(sells, weights_, before(), rates_);
     const auto wealth = [&](double factor) {
       return (1 + factor * bought.held_cost + sold.held_cost) / (1 + factor * bought.cost + sold.cost);
     };
@@ -255,7 +291,7 @@ class Chain::Piece {
       at = room(factor_);
       if (std::abs(at) <= cash_rounding) break;
     }
-    traded_ = (weights_ * left_ - weights_before_) * (factor_ * buys + sells);
+    traded_ = (weights_ * left_ - before()) * (factor_ * buys + sells);
     const bool more = (traded_ * side_ + (1 - stays) < rounding_order).any();  // turn, or are too small
     return at >= -cash_rounding && !more;
   }
@@ -352,7 +388,9 @@ class Chain::Piece {
   Eigen::ArrayXd own_;  // values from that row to the next trade
 
   // Of the trade that is made, for each unit of the wealth before it.
-  Eigen::ArrayXd weights_before_, change_, size_, side_, rates_;
+  const double* before_ = nullptr;  // weights
+  Eigen::ArrayXd own_before_;       // where the path's are not those
+  Eigen::ArrayXd side_, rates_;
   Eigen::ArrayXd traded_;         // bought, or sold below 0
   double moved_ = 0;              // weights
   double left_ = 1, factor_ = 1;  // wealth after it; of purchases

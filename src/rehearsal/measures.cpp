@@ -18,17 +18,95 @@ namespace {
 constexpr const char* names_of_events[] = {"decision", "wait", "suspension", "end",    "split",
                                            "dividend", "flow", "estimate",   "failure"};  // as the kinds are
 
+/// Money that comes in or goes out behind the first row changes wealth without being growth.
+bool has_flows(const Rehearsal& run, Eigen::Index first) {
+  return (run.flow.tail(run.net.size() - first - 1).array() != 0).any();
+}
+
+/// Wealth after a close's trade for each unit before it, what came in included.
+double factor_of_trade(const Rehearsal& run, Eigen::Index t) {
+  return run.net[t] / (run.before[t] + run.flow[t]);
+}
+
 /// Growth from close to close, flows aside, from `first` on: the first is that of the close's trade alone.
 Eigen::ArrayXd net_factors(const Rehearsal& run, Eigen::Index first) {
   const auto rows = run.net.size() - first;
   Eigen::ArrayXd factors(rows);
-  factors[0] = 1;
+  factors[0] = factor_of_trade(run, first);
   factors.tail(rows - 1) = run.before.tail(rows - 1).array() / run.net.segment(first, rows - 1).array();
-  for (Eigen::Index k = 0; k < rows; ++k) {
-    const double net = run.net[first + k], there = run.before[first + k] + run.flow[first + k];
-    if (net != there) factors[k] *= net / there;
+  for (Eigen::Index k = 1; k < rows; ++k) {
+    if (run.net[first + k] != run.before[first + k] + run.flow[first + k])
+      factors[k] *= factor_of_trade(run, first + k);
   }
   return factors;
+}
+
+/// What one who starts with some wealth and adds nothing has at each close.
+class Levels {
+ public:
+  Levels(const Rehearsal& run, Eigen::Index first) : rows_(run.net.size() - first) {
+    if (!has_flows(run, first)) {  // wealth itself
+      at_ = run.net.data() + first;
+      growth_ = at_[rows_ - 1] / (run.before[first] + run.flow[first]) - 1;
+      return;
+    }
+    products_ = net_factors(run, first);
+    for (Eigen::Index k = 1; k < rows_; ++k) products_[k] *= products_[k - 1];
+    at_ = products_.data();
+    growth_ = at_[rows_ - 1] - 1;
+  }
+  Levels(const Levels&) = delete;
+  Levels& operator=(const Levels&) = delete;
+
+  [[nodiscard]] double operator[](Eigen::Index k) const { return at_[k]; }
+  [[nodiscard]] Eigen::Index rows() const { return rows_; }
+  [[nodiscard]] const double* data() const { return at_; }
+  /// From before the first close's trade to the end.
+  [[nodiscard]] double growth() const { return growth_; }
+  [[nodiscard]] Eigen::ArrayXd returns() const {
+    using Some = Eigen::Map<const Eigen::ArrayXd>;
+    return Some(at_ + 1, rows_ - 1) / Some(at_, rows_ - 1) - 1;
+  }
+
+ private:
+  Eigen::Index rows_;
+  Eigen::ArrayXd products_;
+  const double* at_ = nullptr;
+  double growth_ = 0;
+};
+
+/// Squares of some daily returns: less their mean, of what is below the least, of what lies between them and the
+/// targets' less its mean.
+template <typename Some>
+struct Squares {
+  Some total = Some::Zero(), below = Some::Zero(), from_targets = Some::Zero();
+  EIGEN_ALWAYS_INLINE Some add(const Some& here, const Some& targets, double mean, double least, double between) {
+    const Some moved = here - mean;
+    total += moved * moved;
+    below += (here - least).min(0).square();
+    from_targets += (here - targets - between).square();
+    return moved;
+  }
+};
+
+/// All of a run's, in one pass. The returns lose their mean.
+Squares<Eigen::Array<double, 1, 1>> squares_of(Eigen::ArrayXd& daily, const double* targets, double mean,
+                                               double least) {
+  using One = Eigen::Array<double, 1, 1>;
+  using Two = Eigen::Array2d;
+  const double between = mean - Eigen::Map<const Eigen::ArrayXd>(targets, daily.size()).mean();
+  Squares<Two> twos;
+  Squares<One> all;
+  Eigen::Index t = 0;
+  for (; t + 2 <= daily.size(); t += 2) {
+    Eigen::Map<Two> here(daily.data() + t);
+    here = twos.add(here, Eigen::Map<const Two>(targets + t), mean, least, between);
+  }
+  if (t < daily.size()) daily.tail<1>() = all.add(daily.tail<1>(), One(targets[t]), mean, least, between);
+  all.total += twos.total.sum();
+  all.below += twos.below.sum();
+  all.from_targets += twos.from_targets.sum();
+  return all;
 }
 
 /// The standard error of a ratio per row from returns that may hang together: the delta method on mean and variance.
@@ -36,37 +114,35 @@ Eigen::ArrayXd net_factors(const Rehearsal& run, Eigen::Index first) {
 double correlated_error(Eigen::ArrayXd off, double variance, double ratio) {
   const auto rows = off.size();
   const auto lags = std::min(rows - 1, Eigen::Index(4 * std::pow(double(rows) / 100, 2.0 / 9)));
-  off *= 1 / std::sqrt(variance);
-  off -= ratio / 2 * (off.square() - 1);  // how far each row moves the ratio
+  const double by_deviation = 1 / std::sqrt(variance);
+  off = off * by_deviation - ratio / 2 * ((off * by_deviation).square() - 1);  // how far each row moves the ratio
   return long_run_error(off, lags);
 }
 
-void measure_ratios(Rehearsal& run, const Eigen::ArrayXd& daily, double risk_free) {
+void measure_ratios(Rehearsal& run, Eigen::ArrayXd daily, double risk_free) {
   const double mean = daily.mean(), count = double(daily.size()), rows = run.rows_per_year;
   run.mean_per_year = rows * mean;
-  Eigen::ArrayXd off = daily - mean;
-  const double variance = count > 1 ? off.square().sum() / (count - 1) : 0.0;
+  const bool has_targets = run.paper.size() > 0;
+  const Eigen::VectorXd& targets = has_targets ? run.paper : run.net;  // any, where there are none
+  const auto squares = squares_of(daily, targets.data() + (targets.size() - daily.size()), mean, risk_free / rows);
+  const double variance = count > 1 ? squares.total[0] / (count - 1) : 0.0;
   run.volatility = std::sqrt(rows * variance);
-  const double least = risk_free / rows;
-  const double downside = std::sqrt(rows * (daily - least).min(0).square().mean());
+  const double downside = std::sqrt(rows * squares.below[0] / count);
   if (downside > 0) run.sortino = (run.mean_per_year - risk_free) / downside;
   if (run.volatility > 0) {
     run.sharpe = (run.mean_per_year - risk_free) / run.volatility;
     const double per_row = run.sharpe / std::sqrt(rows);
     run.sharpe_error = std::sqrt((1 + per_row * per_row / 2) / count * rows);
-    run.sharpe_error_correlated = correlated_error(std::move(off), variance, per_row) * std::sqrt(rows);
+    run.sharpe_error_correlated = correlated_error(std::move(daily), variance, per_row) * std::sqrt(rows);
   }
-  if (count > 1 && run.paper.size() > 0) {
-    off = daily - run.paper.tail(daily.size()).array();
-    run.tracking_to_targets = std::sqrt(rows * (off - off.mean()).square().sum() / (count - 1));
-  }
+  if (count > 1 && has_targets) run.tracking_to_targets = std::sqrt(rows * squares.from_targets[0] / (count - 1));
 }
 
 /// @param days of the levels
-UnderWater longest_under_water(const Eigen::VectorXd& level, const Day* days) {
+UnderWater longest_under_water(const Levels& level, const Day* days) {
   UnderWater longest;
   Eigen::Index peak = 0;
-  for (Eigen::Index t = 1; t < level.size(); ++t) {
+  for (Eigen::Index t = 1; t < level.rows(); ++t) {
     const bool back = level[t] >= level[peak];
     const int length = int((days[t] - days[peak]).count());
     if ((!back || t > peak + 1) && length > longest.days) longest = {days[peak], days[t], length, back};
@@ -75,34 +151,52 @@ UnderWater longest_under_water(const Eigen::VectorXd& level, const Day* days) {
   return longest;
 }
 
-/// Where the high stands that a fall is from.
-Eigen::Index peak_before(const Eigen::VectorXd& level, Eigen::Index trough, const DeepestFall& fall) {
-  if (fall.depth() == 0) return 0;
-  return std::find(level.data(), level.data() + trough, fall.from()) - level.data();
+struct Fall {
+  double depth = 0;
+  Eigen::Index peak = 0, trough = 0;
+};
+
+/// The deepest, row by row only where one may be deeper than all before.
+Fall deepest_fall(const Levels& levels) {
+  constexpr Eigen::Index together = 16;
+  DeepestFall fall;
+  Fall found;
+  Eigen::Index high_from = 0, peak_from = 0;  // the group of rows in which the high was met; that the fall is from
+  for (Eigen::Index from = 0; from < levels.rows(); from += together) {
+    const auto count = std::min(together, levels.rows() - from);
+    const double high = fall.high();
+    const Eigen::Map<const Eigen::ArrayXd> some(levels.data() + from, count);
+    if (!fall.pass(some.minCoeff(), some.maxCoeff())) {
+      for (auto t = from; t < from + count; ++t) {
+        if (fall.add(levels[t])) {
+          found.trough = t;
+          peak_from = fall.high() > high ? from : high_from;
+        }
+      }
+    }
+    if (fall.high() > high) high_from = from;
+  }
+  if (fall.depth() < 0) {
+    found.peak = std::find(levels.data() + peak_from, levels.data() + found.trough, fall.from()) - levels.data();
+  }
+  found.depth = fall.depth();
+  return found;
 }
 
 void measure_returns(Rehearsal& run, const RehearsalOptions& options, Eigen::Index first) {
-  const Eigen::ArrayXd factors = net_factors(run, first);
-  const auto rows = factors.size();
-  Eigen::VectorXd level(rows);
-  double product = 1;
-  DeepestFall fall;
-  Eigen::Index trough = 0;
-  for (Eigen::Index k = 0; k < rows; ++k) {
-    level[k] = product *= factors[k];
-    if (fall.add(product)) trough = k;
-  }
+  const Levels levels(run, first);
   const auto base = std::size_t(first);
   const double years = years_between(run.days[base], run.days.back());
   const auto per_year = [&](double ratio) { return std::pow(ratio, 1 / years) - 1; };
-  run.growth = product - 1;
-  run.growth_per_year = per_year(product);
+  run.growth = levels.growth();
+  run.growth_per_year = per_year(1 + run.growth);
   run.cost_per_year = per_year(run.gross[run.gross.size() - 1] / run.gross[first]) - run.growth_per_year;
-  measure_ratios(run, factors.tail(rows - 1) - 1, options.risk_free);
-  run.max_drawdown = fall.depth();
-  run.max_drawdown_from = run.days[base + std::size_t(peak_before(level, trough, fall))];
-  run.max_drawdown_to = run.days[base + std::size_t(trough)];
-  if (!options.brief) run.under_water = longest_under_water(level, &run.days[base]);
+  measure_ratios(run, levels.returns(), options.risk_free);
+  const auto fall = deepest_fall(levels);
+  run.max_drawdown = fall.depth;
+  run.max_drawdown_from = run.days[base + std::size_t(fall.peak)];
+  run.max_drawdown_to = run.days[base + std::size_t(fall.trough)];
+  if (!options.brief) run.under_water = longest_under_water(levels, &run.days[base]);
 }
 
 /// Parts of the log of wealth before over wealth after a trade, as its costs are.
@@ -194,22 +288,26 @@ std::vector<SpanOfRun> spans_of(const Rehearsal& run, int delay, bool months) {
   return spans;
 }
 
-/// Sums of the products of a series with itself at lags from one on, in one pass for all.
-template <int lags>
-Eigen::Array<double, lags, 1> lagged_products(const Eigen::ArrayXd& series, Eigen::Index first) {
+constexpr Eigen::Index lags_together = 8;
+
+/// Sums of the products of a series with itself at lags from `first` on, in one pass for all.
+Eigen::Array<double, lags_together, 1> lagged_products(const Eigen::ArrayXd& series, Eigen::Index first) {
   using Two = Eigen::Array2d;
-  std::array<Two, lags> sums;
+  std::array<Two, lags_together> sums;
   sums.fill(Two::Zero());
   const double* from = series.data();
-  const auto together = std::max<Eigen::Index>(0, series.size() - first - lags + 1) / 2 * 2;  // rows that all lags have
-  for (Eigen::Index t = 0; t < together; t += 2) {
+  const auto rows = std::max<Eigen::Index>(0, series.size() - first - lags_together + 1) / 2 * 2;  // that all lags have
+  for (Eigen::Index t = 0; t < rows; t += 2) {
     const Two here = Eigen::Map<const Two>(from + t);
-    for (Eigen::Index k = 0; k < lags; ++k) sums[std::size_t(k)] += here * Eigen::Map<const Two>(from + t + first + k);
+    const auto add = [&](Eigen::Index k) __attribute__((always_inline)) {
+      sums[std::size_t(k)] += here * Eigen::Map<const Two>(from + t + first + k);
+    };
+    add(0), add(1), add(2), add(3), add(4), add(5), add(6), add(7);
   }
-  Eigen::Array<double, lags, 1> products;
-  for (Eigen::Index k = 0; k < lags; ++k) {
+  Eigen::Array<double, lags_together, 1> products;
+  for (Eigen::Index k = 0; k < lags_together; ++k) {
     products[k] = sums[std::size_t(k)].sum();
-    for (auto t = together; t + first + k < series.size(); ++t) products[k] += from[t] * from[t + first + k];
+    for (auto t = rows; t + first + k < series.size(); ++t) products[k] += from[t] * from[t + first + k];
   }
   return products;
 }
@@ -217,19 +315,18 @@ Eigen::Array<double, lags, 1> lagged_products(const Eigen::ArrayXd& series, Eige
 }  // namespace
 
 double long_run_error(const Eigen::ArrayXd& series, Eigen::Index lags) {
-  double sum = series.square().sum();
-  const auto add = [&](Eigen::Index lag, double product) { sum += 2 * (1 - double(lag) / double(lags + 1)) * product; };
-  Eigen::Index lag = 1;
-  for (; lag + 3 <= lags; lag += 4) {
-    const auto products = lagged_products<4>(series, lag);
-    for (Eigen::Index k = 0; k < 4; ++k) add(lag + k, products[k]);
+  double sum = 0;
+  for (Eigen::Index first = 0; first <= lags; first += lags_together) {
+    const auto products = lagged_products(series, first);
+    for (auto lag = first; lag <= std::min(lags, first + lags_together - 1); ++lag) {
+      sum += (lag == 0 ? 1.0 : 2 * (1 - double(lag) / double(lags + 1))) * products[lag - first];
+    }
   }
-  for (; lag <= lags; ++lag) add(lag, lagged_products<1>(series, lag)[0]);
   return std::sqrt(std::max(0.0, sum)) / double(series.size());
 }
 
 Eigen::VectorXd returns_of(const Rehearsal& run, int delay) {
-  return net_factors(run, delay).tail(run.net.size() - delay - 1) - 1;
+  return Levels(run, delay).returns();
 }
 
 AgainstBenchmark against(const Rehearsal& run, const Rehearsal& benchmark, int delay) {

@@ -19,6 +19,15 @@ class DeepestFall {
     deeper_ = (1 + fall) * (1 + 4 * std::numeric_limits<double>::epsilon());
     return true;
   }
+  // Several next ones at once, of which the least and the highest are known: false where one of them may be lower below
+  // its high than any before, and nothing is done then.
+  bool pass(double least, double highest) {
+    const double high = std::max(high_, highest);
+    if (least < high * deeper_) return false;
+    high_ = high;
+    return true;
+  }
+  [[nodiscard]] double high() const { return high_; }
   [[nodiscard]] double depth() const { return depth_; }
   // The high that it is a fall from.
   [[nodiscard]] double from() const { return from_; }
