@@ -12,6 +12,7 @@
 #include <csignal>
 #include <cstdlib>
 #include <filesystem>
+#include <sstream>
 
 #include "child.hpp"
 #include "inchtide/base/errors.hpp"
@@ -74,6 +75,19 @@ std::vector<Host> hosts_of(const std::string& list) {
     hosts.front().name = this_host();
   }
   return hosts;
+}
+
+/// Threads of each machine that Slurm gave, from its "16(x2),8"; all that a machine has where it doesn't say.
+std::vector<std::string> threads_of_allocation() {
+  const char* given = std::getenv("SLURM_JOB_CPUS_PER_NODE");
+  std::vector<std::string> threads;
+  std::istringstream words(given == nullptr ? "" : given);
+  for (std::string word; std::getline(words, word, ',');) {
+    int count = 0, times = 1;
+    if (std::sscanf(word.c_str(), "%d(x%d)", &count, &times) < 1 || count < 1 || times < 1) return {};
+    threads.insert(threads.end(), std::size_t(times), std::to_string(count));
+  }
+  return threads;
 }
 
 /// What starts a program on another machine, as mpirun has it.
@@ -142,7 +156,7 @@ std::vector<std::string> command_for(const std::vector<Host>& hosts, const std::
     words.insert(words.end(), {"--mca", name, value});
   }
   if (std::getenv("OPENBLAS_CORETYPE") != nullptr) words.insert(words.end(), {"-x", "OPENBLAS_CORETYPE"});
-  std::vector<std::string> names, threads;
+  std::vector<std::string> names, threads = hosts.empty() ? threads_of_allocation() : std::vector<std::string>();
   for (const auto& host : hosts) {
     names.push_back(host.name);
     threads.push_back(std::to_string(host.threads));

@@ -5,6 +5,7 @@
 #include <gmock/gmock.h>
 #include <unistd.h>
 
+#include <array>
 #include <cstdlib>
 #include <fstream>
 #include <map>
@@ -18,6 +19,7 @@ namespace {
 using nlohmann::json;
 using testing::AllOf;
 using testing::HasSubstr;
+using testing::Not;
 
 const std::string ranks = std::string(INCHTIDE_BIN) + "/cluster-ranks ";
 const std::string as_root = "OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1 ";
@@ -148,6 +150,19 @@ TEST(Hosts, WhatCannotBeIsSaid) {
     EXPECT_EQ(result.code, code) << words << result.err;
     EXPECT_THAT(result.err, HasSubstr(said)) << words;
   }
+  // What it would start within an allocation: one rank a machine, with the threads that were given there.
+  folder.write("mpirun.openmpi", "#!/bin/sh\necho \"$*\" >&2\nexit 1\n");
+  const auto asked = [&](const std::string& given) {
+    return run("chmod +x " + (folder / "mpirun.openmpi").string() + "; env PATH=" + folder.path().string() +
+               ":$PATH SLURM_JOB_ID=7 " + given + " " + tool + " " + small + "--hosts slurm --retries 0 --runs " +
+               store);
+  };
+  const auto several = asked("SLURM_JOB_CPUS_PER_NODE='16(x2),8'");
+  EXPECT_EQ(several.code, 3) << several.err;
+  EXPECT_THAT(several.err,
+              AllOf(HasSubstr("--map-by ppr:1:node "), HasSubstr("--threads 16,16,8"), Not(HasSubstr("--host "))));
+  EXPECT_THAT(asked("").err, HasSubstr("--threads 0")) << "all of each";
+  EXPECT_THAT(asked("SLURM_JOB_CPUS_PER_NODE=many").err, HasSubstr("--threads 0"));
   const auto missing = run("env PATH=/nowhere " + tool + " " + small + "--hosts localhost:1 --runs " + store);
   EXPECT_EQ(missing.code, 3) << missing.err;
   EXPECT_THAT(missing.err, HasSubstr("mpirun.openmpi"));
@@ -192,6 +207,11 @@ class Machines {
     return "ip link set itveth3 down; touch " + (folder_ / "gone-itdesk3").string();
   }
   [[nodiscard]] bool made() const { return made_; }
+  [[nodiscard]] static std::string here() {
+    std::array<char, 256> name{};
+    gethostname(name.data(), name.size() - 1);
+    return name.data();
+  }
   [[nodiscard]] std::string environment() const {
     return "env OMPI_MCA_plm_rsh_agent=" + agent_ +
            " OMPI_MCA_oob_tcp_if_include=10.91.7.0/24 OMPI_MCA_btl_tcp_if_include=10.91.7.0/24 timeout -k 5 110 ";
@@ -215,6 +235,26 @@ TEST(Hosts, ThreeMachinesGiveTheSameRuns) {
   EXPECT_THAT(said.err, HasSubstr("nobody does not answer, and is left out"));
   EXPECT_EQ(run("env OPENBLAS_CORETYPE=Haswell " + long_grid + "--runs " + one).code, 0);
   EXPECT_EQ(all_in(three), all_in(one));
+}
+
+TEST(Hosts, InputsGoToEachMachineOnce) {
+  const Machines machines;
+  if (!machines.made()) GTEST_SKIP() << no_machines;
+  const auto sent = [](const std::string& name) {
+    double bytes = 0;
+    std::ifstream("/sys/class/net/" + name + "/statistics/tx_bytes") >> bytes;
+    return bytes;
+  };
+  const double before[] = {sent("itveth2"), sent("itveth3")};
+  const auto said = run(machines.environment() + "env " + as_root +
+                        "mpirun.openmpi --oversubscribe --bind-to none --map-by ppr:1:node --host " + Machines::here() +
+                        ",itdesk2,itdesk3 " + ranks + "carry 6 100000000");
+  ASSERT_EQ(said.code, 0) << said.err;
+  for (const auto& [name, had] : {std::pair("itveth2", before[0]), std::pair("itveth3", before[1])}) {
+    const double got = sent(name) - had;
+    EXPECT_GT(got, 1.00e8) << name;
+    EXPECT_LT(got, 1.08e8) << name << ": all of it, what packets take, and no second time";
+  }
 }
 
 TEST(Hosts, AMachineThatVanishesIsLeftOut) {

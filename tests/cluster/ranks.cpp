@@ -3,6 +3,7 @@
 //     ranks squares N          records of N pieces, a line each on the first rank
 //     ranks sleep N SECONDS    N pieces that sleep; the first rank says how long all took
 //     ranks compute N          N pieces that compute; the same
+//     ranks carry N BYTES      N pieces, and inputs of so many bytes; the same
 //     ranks fail N             a piece that throws what is no error of ours
 //     ranks refuse             one rank cannot open the job
 
@@ -41,7 +42,10 @@ RunPiece piece_of(const std::string& kind, double seconds) {
 
 int run(const std::string& kind, std::size_t count, double seconds) {
   Cluster cluster;
-  const Job job(Packer().add(std::string_view(kind)).add(seconds).bytes(), count);
+  Packer packer;
+  packer.add(std::string_view(kind)).add(seconds);
+  if (kind == "carry") packer.add(std::string_view(std::string(std::size_t(seconds), 'x')));
+  const Job job(packer.bytes(), count);
   const OpenJob open = [&](std::span<const std::byte> inputs) {
     if (kind == "refuse" && cluster.rank() == 1) throw InputError("job", "there is no lamp oil here", "Get some");
     Unpacker unpacker(inputs);
