@@ -18,7 +18,8 @@ class RunsAtCosts {
   RunsAtCosts& operator=(const RunsAtCosts&) = delete;
 
   // What `rehearse` comes to with the plan's costs at a level, to the last bit. From several threads at once.
-  // @param use is handed the run, in room that the next one is written in
+  // @param use is handed the run, in room that the next one is written in: its figures and trades, and of its series
+  //        no more than the first row that is measured and the last
   // @throws InputError as `rehearse`, and what `use` throws
   void run(double level, const std::function<void(const Rehearsal&)>& use) const;
 

@@ -95,8 +95,10 @@ bool Chain::others_have_prices() const {
   return true;
 }
 
-ScaledPositions Chain::begin(const Ledger& ledger, double wealth) {
-  return {ledger.units / wealth, ledger.cash / wealth, wealth, wealth};
+ScaledPositions Chain::begin(const Ledger& ledger, double wealth, Eigen::Index rows) {
+  ScaledPositions scaled{ledger.units / wealth, ledger.cash / wealth, wealth, wealth};
+  scaled.returns.emplace().quiet.setZero(rows);
+  return scaled;
 }
 
 /// The rows of one piece, trade by trade. Arrays are of the assets with a target.
@@ -106,6 +108,10 @@ class Chain::Piece {
   Piece(const Chain& chain, WalkState& state, const PathPiece& path, UnitPositions held)
       : chain_(chain), state_(state), path_(path), weights_(chain.path_.targets()), held_(std::move(held)) {
     for (auto* figures : {&side_, &rates_, &traded_}) figures->resize(weights_.size());
+    if (!scaled().returns || scaled().returns->units.size() == 0) return;
+    const auto to = path.trades.empty() ? path.to : path.trades.front().traded;
+    path_alone_.setZero(Eigen::Index(to - path.from));
+    chain.path_.sum(path.from, to, scaled().returns->units(chain.path_.columns()).array(), path_alone_.data());
   }
 
   /// Returns the row after the last one that it came to: where a trade that is not back to all targets makes another
@@ -124,6 +130,31 @@ class Chain::Piece {
     return finish(path_.to);
   }
 
+  /// The trades, and of the rows between them those that are asked for or are not the path's. False where costs may
+  /// move the days of trades.
+  bool trade_all(std::size_t measured_from) {
+    auto row = path_.from;
+    const auto pass = [&](std::size_t to) {
+      if (is_off_path_) {
+        fill(row, to);
+      } else if (row < to) {
+        if (measured_from >= row && measured_from < to) write(measured_from);
+        if (to == path_.to) write(to - 1);
+        scaled().worth = worth(to - 1);
+      }
+      row = to;
+    };
+    for (std::size_t k = 0; k < path_.trades.size(); ++k) {
+      pass(path_.trades[k].traded);
+      trade(k);
+      if (!scaled().returns) return false;
+      if (is_off_path_) (void)add_own_rows(k);  // the days are known
+      ++row;
+    }
+    pass(path_.to);
+    return true;
+  }
+
   /// What there is at its end, and the decision that is left.
   [[nodiscard]] const UnitPositions& held() const { return held_; }
   [[nodiscard]] const std::optional<std::size_t>& waits() const { return waits_; }
@@ -139,15 +170,53 @@ class Chain::Piece {
     return is_off_path_ ? own_.data() + (row - own_from_) : path_.value.data() + in_piece(row);
   }
 
+  [[nodiscard]] double worth(std::size_t row) const { return *values(row) + held_.cash; }
+
+  /// A row on which nothing happens.
+  void write(std::size_t row) {
+    auto& run = state_.so_far;
+    run.before[in_run(row)] = run.net[in_run(row)] = scaled().wealth * worth(row);
+    run.gross[in_run(row)] = scaled().gross * worth(row);
+  }
+
+  /// Of rows on which nothing happens.
+  template <typename Worth>
+  void keep_returns(std::size_t from, const Worth& worth) {
+    auto& kept = *scaled().returns;
+    const auto rows = worth.size(), first = in_run(from);
+    const auto from_close_to_close = [&](const auto& all, double before, Eigen::Index k) {
+      return all[k] / (k == 0 ? before : all[k - 1]) - 1;
+    };
+    const bool elsewhere = is_off_path_ || path_alone_.size() > 0;
+    if (elsewhere) {
+      for (Eigen::Index k = 0; k < rows; ++k) {
+        kept.own.push_back({first + k, from_close_to_close(worth, scaled().worth, k)});
+      }
+    }
+    if (kept.quiet.size() == 0) return;  // they are known
+    auto quiet = kept.quiet.segment(first, rows).array();
+    const auto take = [&](const auto& all) {
+      quiet[0] = first == 0 ? 0 : from_close_to_close(all, kept.worth, 0);
+      quiet.tail(rows - 1) = all.tail(rows - 1) / all.head(rows - 1) - 1;
+      kept.worth = all[rows - 1];
+    };
+    if (!elsewhere) return take(worth);
+    const auto* values = path_alone_.size() > 0 ? path_alone_.data() : path_.value.data() + in_piece(from);
+    take(Eigen::Map<const Eigen::ArrayXd>(values, rows) + chain_.cash_share_);
+  }
+
   /// Rows on which nothing happens.
   void fill(std::size_t from, std::size_t to) {
     const auto rows = Eigen::Index(to - from);
     if (rows == 0) return;
     auto& run = state_.so_far;
-    const auto worth = Eigen::Map<const Eigen::ArrayXd>(values(from), rows) + held_.cash;
+    const Eigen::Map<const Eigen::ArrayXd> held(values(from), rows);
+    const auto worth = held + held_.cash;
     run.before.segment(in_run(from), rows) = scaled().wealth * worth;
     run.gross.segment(in_run(from), rows) = scaled().gross * worth;
     run.net.segment(in_run(from), rows) = run.before.segment(in_run(from), rows);
+    if (scaled().returns) keep_returns(from, worth);
+    scaled().worth = worth[rows - 1];
     if (!chain_.options_.keep_weights) return;
     for (Eigen::Index i = 0; i < weights_.size(); ++i) {
       const auto column = chain_.path_.columns()[std::size_t(i)];
@@ -168,6 +237,11 @@ class Chain::Piece {
     }
     state_.net = run.net[first + rows - 1];
     state_.gross = run.gross[first + rows - 1];
+    if (scaled().returns && last_trade_) {
+      auto& units = scaled().returns->units;
+      if (is_off_path_) units = chain_.ledger_of(path_.units.col(*last_trade_), 0).units;
+      if (!is_off_path_) units.resize(0);
+    }
     return to;
   }
 
@@ -188,7 +262,24 @@ class Chain::Piece {
     } else {
       trade_by_ledger(trade, k);
     }
+    if (scaled().returns) keep_return(k, whole);
+    scaled().worth = 1;
     book(std::move(trade), k, whole);
+  }
+
+  /// Of a row with a trade.
+  void keep_return(std::size_t k, double whole) {
+    if (is_off_path_ && chain_.decisions_.hang_on_weights()) {
+      scaled().returns.reset();
+      return;
+    }
+    auto& kept = *scaled().returns;
+    const auto row = in_run(path_.trades[k].traded);
+    kept.traded.push_back(row);
+    kept.own.push_back({row, whole / scaled().worth * left_ - 1});
+    kept.worth = 1;
+    path_alone_.resize(0);
+    last_trade_ = Eigen::Index(k);
   }
 
   /// What the orders that were made come to.
@@ -342,6 +433,7 @@ class Chain::Piece {
       trade.delay = ((units - before) * prices * path_.waited.col(Eigen::Index(k))).sum();
     }
     held_ = {units / trade.wealth_after, ledger.cash / trade.wealth_after};
+    left_ = trade.wealth_after / trade.wealth_before;
     is_off_path_ = true;
   }
 
@@ -386,6 +478,10 @@ class Chain::Piece {
   bool is_off_path_ = false;  // the last trade was not back to all targets
   std::size_t own_from_ = 0;
   Eigen::ArrayXd own_;  // values from that row to the next trade
+  // Where the last trade before this piece led elsewhere: values of what all weights would have come to, up to the
+  // first.
+  Eigen::ArrayXd path_alone_;
+  std::optional<Eigen::Index> last_trade_;
 
   // Of the trade that is made, for each unit of the wealth before it.
   const double* before_ = nullptr;  // weights
@@ -410,6 +506,11 @@ void Chain::pass(WalkState& state, std::size_t to_row) const {
     options_.watch.check();
     walk_own(state, std::min(to_row, state.row + rows_of_a_piece), piece);
   }
+}
+
+bool Chain::trade_all(WalkState& state) const {
+  Piece rows(*this, state, *shared_, held_by(*state.scaled));
+  return rows.trade_all(options_.first_row + std::size_t(options_.delay));
 }
 
 void Chain::walk_own(WalkState& state, std::size_t to, PathPiece& piece) const {

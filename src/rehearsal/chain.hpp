@@ -21,8 +21,8 @@ class Chain {
   // of them, at costs in proportion to what is traded, and nothing else that moves cash.
   [[nodiscard]] bool is_possible() const { return possible_; }
 
-  // What a walk carries from its first row on.
-  [[nodiscard]] static ScaledPositions begin(const Ledger& ledger, double wealth);
+  // What a walk of so many rows carries from its first one on.
+  [[nodiscard]] static ScaledPositions begin(const Ledger& ledger, double wealth, Eigen::Index rows);
 
   // The path of the whole walk from here.
   [[nodiscard]] PathPiece whole_path(const WalkState& begin) const;
@@ -30,6 +30,11 @@ class Chain {
   // Walks up to a row, or to the first one with an asset that is closed, from which on the ledger walks: the state has
   // no scaled positions then. Figures of a row hang on what is known at its close alone, wherever a piece ends.
   void pass(WalkState& state, std::size_t to_row) const;
+
+  // The trades of the shared path alone: of the rows, only the first that is measured, those with a trade or behind one
+  // that leads elsewhere than to all weights, and the last are written. False where costs move the days of trades; the
+  // state is of no use then.
+  bool trade_all(WalkState& state) const;
 
  private:
   class Piece;

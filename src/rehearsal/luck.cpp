@@ -12,8 +12,8 @@
 #include "base/numbers.hpp"
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
+#include "rehearsal/long_run.hpp"
 #include "rehearsal/luck_draws.hpp"
-#include "rehearsal/measures.hpp"
 
 namespace inchtide {
 namespace {

@@ -3,12 +3,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <chrono>
 #include <cmath>
 #include <utility>
 
 #include "inchtide/base/errors.hpp"
+#include "rehearsal/return_sums.hpp"
 #include "rehearsal/tolerances.hpp"
 #include "returns/drawdown.hpp"
 
@@ -75,69 +75,6 @@ class Levels {
   double growth_ = 0;
 };
 
-/// Squares of some daily returns: less their mean, of what is below the least, of what lies between them and the
-/// targets' less its mean.
-template <typename Some>
-struct Squares {
-  Some total = Some::Zero(), below = Some::Zero(), from_targets = Some::Zero();
-  EIGEN_ALWAYS_INLINE Some add(const Some& here, const Some& targets, double mean, double least, double between) {
-    const Some moved = here - mean;
-    total += moved * moved;
-    below += (here - least).min(0).square();
-    from_targets += (here - targets - between).square();
-    return moved;
-  }
-};
-
-/// All of a run's, in one pass. The returns lose their mean.
-Squares<Eigen::Array<double, 1, 1>> squares_of(Eigen::ArrayXd& daily, const double* targets, double mean,
-                                               double least) {
-  using One = Eigen::Array<double, 1, 1>;
-  using Two = Eigen::Array2d;
-  const double between = mean - Eigen::Map<const Eigen::ArrayXd>(targets, daily.size()).mean();
-  Squares<Two> twos;
-  Squares<One> all;
-  Eigen::Index t = 0;
-  for (; t + 2 <= daily.size(); t += 2) {
-    Eigen::Map<Two> here(daily.data() + t);
-    here = twos.add(here, Eigen::Map<const Two>(targets + t), mean, least, between);
-  }
-  if (t < daily.size()) daily.tail<1>() = all.add(daily.tail<1>(), One(targets[t]), mean, least, between);
-  all.total += twos.total.sum();
-  all.below += twos.below.sum();
-  all.from_targets += twos.from_targets.sum();
-  return all;
-}
-
-/// The standard error of a ratio per row from returns that may hang together: the delta method on mean and variance.
-/// @param off returns less their mean
-double correlated_error(Eigen::ArrayXd off, double variance, double ratio) {
-  const auto rows = off.size();
-  const auto lags = std::min(rows - 1, Eigen::Index(4 * std::pow(double(rows) / 100, 2.0 / 9)));
-  const double by_deviation = 1 / std::sqrt(variance);
-  off = off * by_deviation - ratio / 2 * ((off * by_deviation).square() - 1);  // how far each row moves the ratio
-  return long_run_error(off, lags);
-}
-
-void measure_ratios(Rehearsal& run, Eigen::ArrayXd daily, double risk_free) {
-  const double mean = daily.mean(), count = double(daily.size()), rows = run.rows_per_year;
-  run.mean_per_year = rows * mean;
-  const bool has_targets = run.paper.size() > 0;
-  const Eigen::VectorXd& targets = has_targets ? run.paper : run.net;  // any, where there are none
-  const auto squares = squares_of(daily, targets.data() + (targets.size() - daily.size()), mean, risk_free / rows);
-  const double variance = count > 1 ? squares.total[0] / (count - 1) : 0.0;
-  run.volatility = std::sqrt(rows * variance);
-  const double downside = std::sqrt(rows * squares.below[0] / count);
-  if (downside > 0) run.sortino = (run.mean_per_year - risk_free) / downside;
-  if (run.volatility > 0) {
-    run.sharpe = (run.mean_per_year - risk_free) / run.volatility;
-    const double per_row = run.sharpe / std::sqrt(rows);
-    run.sharpe_error = std::sqrt((1 + per_row * per_row / 2) / count * rows);
-    run.sharpe_error_correlated = correlated_error(std::move(daily), variance, per_row) * std::sqrt(rows);
-  }
-  if (count > 1 && has_targets) run.tracking_to_targets = std::sqrt(rows * squares.from_targets[0] / (count - 1));
-}
-
 /// @param days of the levels
 UnderWater longest_under_water(const Levels& level, const Day* days) {
   UnderWater longest;
@@ -183,15 +120,33 @@ Fall deepest_fall(const Levels& levels) {
   return found;
 }
 
-void measure_returns(Rehearsal& run, const RehearsalOptions& options, Eigen::Index first) {
-  const Levels levels(run, first);
-  const auto base = std::size_t(first);
-  const double years = years_between(run.days[base], run.days.back());
+void set_growth(Rehearsal& run, const RehearsalOptions& options, double growth) {
+  const auto first = Eigen::Index(options.delay);
+  const double years = years_between(run.days[std::size_t(first)], run.days.back());
   const auto per_year = [&](double ratio) { return std::pow(ratio, 1 / years) - 1; };
-  run.growth = levels.growth();
-  run.growth_per_year = per_year(1 + run.growth);
+  run.growth = growth;
+  run.growth_per_year = per_year(1 + growth);
   run.cost_per_year = per_year(run.gross[run.gross.size() - 1] / run.gross[first]) - run.growth_per_year;
-  measure_ratios(run, levels.returns(), options.risk_free);
+}
+
+/// Those of rows without a trade apart, where a walk kept them so: then they are the same bits at any level of costs.
+void measure_ratios(Rehearsal& run, const RehearsalOptions& options, const Levels& levels, const KeptReturns* kept) {
+  const auto rows = levels.rows() - 1;
+  const double* targets = run.paper.size() > 0 ? run.paper.data() + (run.paper.size() - rows) : nullptr;
+  const double least = options.risk_free / run.rows_per_year;
+  if (kept == nullptr) {
+    ReturnSums(levels.returns(), targets, {}, least).measure(run, {}, options.risk_free);
+  } else {
+    ReturnSums(kept->quiet.tail(rows), targets, trades_behind(*kept, options.delay), least)
+        .measure(run, own_behind(*kept, options.delay), options.risk_free);
+  }
+}
+
+void measure_returns(Rehearsal& run, const RehearsalOptions& options, const KeptReturns* kept) {
+  const auto base = std::size_t(options.delay);
+  const Levels levels(run, options.delay);
+  set_growth(run, options, levels.growth());
+  measure_ratios(run, options, levels, kept);
   const auto fall = deepest_fall(levels);
   run.max_drawdown = fall.depth;
   run.max_drawdown_from = run.days[base + std::size_t(fall.peak)];
@@ -288,42 +243,7 @@ std::vector<SpanOfRun> spans_of(const Rehearsal& run, int delay, bool months) {
   return spans;
 }
 
-constexpr Eigen::Index lags_together = 8;
-
-/// Sums of the products of a series with itself at lags from `first` on, in one pass for all.
-Eigen::Array<double, lags_together, 1> lagged_products(const Eigen::ArrayXd& series, Eigen::Index first) {
-  using Two = Eigen::Array2d;
-  std::array<Two, lags_together> sums;
-  sums.fill(Two::Zero());
-  const double* from = series.data();
-  const auto rows = std::max<Eigen::Index>(0, series.size() - first - lags_together + 1) / 2 * 2;  // that all lags have
-  for (Eigen::Index t = 0; t < rows; t += 2) {
-    const Two here = Eigen::Map<const Two>(from + t);
-    const auto add = [&](Eigen::Index k) __attribute__((always_inline)) {
-      sums[std::size_t(k)] += here * Eigen::Map<const Two>(from + t + first + k);
-    };
-    add(0), add(1), add(2), add(3), add(4), add(5), add(6), add(7);
-  }
-  Eigen::Array<double, lags_together, 1> products;
-  for (Eigen::Index k = 0; k < lags_together; ++k) {
-    products[k] = sums[std::size_t(k)].sum();
-    for (auto t = rows; t + first + k < series.size(); ++t) products[k] += from[t] * from[t + first + k];
-  }
-  return products;
-}
-
 }  // namespace
-
-double long_run_error(const Eigen::ArrayXd& series, Eigen::Index lags) {
-  double sum = 0;
-  for (Eigen::Index first = 0; first <= lags; first += lags_together) {
-    const auto products = lagged_products(series, first);
-    for (auto lag = first; lag <= std::min(lags, first + lags_together - 1); ++lag) {
-      sum += (lag == 0 ? 1.0 : 2 * (1 - double(lag) / double(lags + 1))) * products[lag - first];
-    }
-  }
-  return std::sqrt(std::max(0.0, sum)) / double(series.size());
-}
 
 Eigen::VectorXd returns_of(const Rehearsal& run, int delay) {
   return Levels(run, delay).returns();
@@ -369,8 +289,33 @@ std::vector<SpanOfRun> months_of(const Rehearsal& run, int delay) {
   return spans_of(run, delay, true);
 }
 
-void measure(Rehearsal& run, const RehearsalOptions& options) {
-  measure_returns(run, options, options.delay);
+std::vector<Eigen::Index> trades_behind(const KeptReturns& kept, Eigen::Index first) {
+  std::vector<Eigen::Index> rows;
+  for (const auto row : kept.traded) {
+    if (row > first) rows.push_back(row - first - 1);
+  }
+  return rows;
+}
+
+std::vector<KeptReturns::Own> own_behind(const KeptReturns& kept, Eigen::Index first) {
+  std::vector<KeptReturns::Own> own;
+  for (const auto& [row, value] : kept.own) {
+    if (row > first) own.push_back({row - first - 1, value});
+  }
+  return own;
+}
+
+void measure_at_costs(Rehearsal& run, const RehearsalOptions& options, const ReturnSums& sums,
+                      const std::vector<KeptReturns::Own>& own, double max_drawdown) {
+  const auto first = Eigen::Index(options.delay), last = run.net.size() - 1;
+  set_growth(run, options, run.net[last] / run.before[first] - 1);
+  sums.measure(run, own, options.risk_free);
+  run.max_drawdown = max_drawdown;
+  measure_trades(run, options, first);
+}
+
+void measure(Rehearsal& run, const RehearsalOptions& options, const KeptReturns* kept) {
+  measure_returns(run, options, kept);
   measure_trades(run, options, options.delay);
   if (options.brief) return;
   const auto years = years_of(run, options.delay), months = months_of(run, options.delay);

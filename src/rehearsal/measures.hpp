@@ -1,15 +1,26 @@
 #pragma once
 // What a run comes to.
 
-#include "inchtide/rehearsal/rehearsal.hpp"
+#include <vector>
+
+#include "inchtide/rehearsal/walk.hpp"
+#include "rehearsal/return_sums.hpp"
 
 namespace inchtide {
 
 // Fills in the figures of a run from its days, wealth and trades.
-void measure(Rehearsal& run, const RehearsalOptions& options);
+// @param kept where the walk kept to fixed weights to the end, on days that hang on no cost
+void measure(Rehearsal& run, const RehearsalOptions& options, const KeptReturns* kept = nullptr);
 
-// The standard error of the mean of a series around 0 that may hang together: its covariances over so many lags, with
-// weights that fall to 0 beyond them (Newey & West 1987).
-[[nodiscard]] double long_run_error(const Eigen::ArrayXd& series, Eigen::Index lags);
+// Rows of a walk that are no one else's, behind one, as the rows after it are counted.
+[[nodiscard]] std::vector<Eigen::Index> trades_behind(const KeptReturns& kept, Eigen::Index first);
+[[nodiscard]] std::vector<KeptReturns::Own> own_behind(const KeptReturns& kept, Eigen::Index first);
+
+// The same as of a whole run, of one of which no more is there than its trades, and wealth on the first row and the
+// last.
+// @param sums of the rows without a trade
+// @param own returns behind the first row
+void measure_at_costs(Rehearsal& run, const RehearsalOptions& options, const ReturnSums& sums,
+                      const std::vector<KeptReturns::Own>& own, double max_drawdown);
 
 }  // namespace inchtide

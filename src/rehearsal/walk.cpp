@@ -399,7 +399,7 @@ WalkState begin_walk(const PriceTable& table, const RehearsalPlan& plan, const R
 
 WalkState Walk::begin() const {
   auto state = begin_walk(plans_->table, plans_->plan, plans_->options, plans_->market);
-  if (plans_->chain.is_possible()) state.scaled = Chain::begin(state.ledger, state.net);
+  if (plans_->chain.is_possible()) state.scaled = Chain::begin(state.ledger, state.net, state.so_far.net.size());
   return state;
 }
 
@@ -433,7 +433,7 @@ Rehearsal Walk::finish(WalkState state) const {
   if (state.decision) run.pending = Row(*plans_, state, plans_->table.rows() - 1).pending();
   run.rows_per_year = plans_->options.rows_per_year.value_or(plans_->calendar.rows_per_year());
   plans_->options.watch.done(run.days.size(), run.days.size(), run.name);
-  measure(run, plans_->options);
+  measure(run, plans_->options, state.scaled && state.scaled->returns ? &*state.scaled->returns : nullptr);
   return run;
 }
 

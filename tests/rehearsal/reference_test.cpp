@@ -10,6 +10,7 @@
 #include "inchtide/rehearsal/walk.hpp"
 #include "rehearsal/drawn.hpp"
 #include "rehearsal/slow_ledger.hpp"
+#include "rehearsal/slow_measures.hpp"
 #include "support/rounds.hpp"
 
 namespace inchtide {
@@ -67,6 +68,24 @@ void expect_equal(const Rehearsal& run, const slow::SlowRun& slow, const Drawn& 
   EXPECT_TRUE(is_near(run.running.haircuts, slow.haircuts, wealth));
 }
 
+/// What it measures of its own series, whichever way it adds them up.
+void expect_measured(const Rehearsal& run, const RehearsalOptions& options) {
+  const auto slow = slow::measures_of(run, options);
+  const auto near = [](double value, long double expected, double scale, const char* name) {
+    if (!std::isfinite(double(expected))) return;  // of rows that all are one
+    EXPECT_NEAR(value, double(expected), 1e-11 * std::max(scale, std::abs(double(expected)))) << name;
+  };
+  near(run.growth, slow.growth, 1, "growth");
+  near(run.mean_per_year, slow.mean, 1, "mean");
+  near(run.volatility, slow.volatility, 1, "volatility");
+  near(run.sharpe, slow.sharpe, 1, "sharpe");
+  near(run.sortino, slow.sortino, 1, "sortino");
+  near(run.sharpe_error, slow.sharpe_error, 1, "its error");
+  near(run.sharpe_error_correlated, slow.correlated_error, 1, "its correlated error");
+  near(run.max_drawdown, slow.max_drawdown, 1, "drawdown");
+  near(run.tracking_to_targets, slow.tracking, 1, "tracking");
+}
+
 TEST(Reference, AgreesWithASlowLedgerOnRandomMandates) {
   int compared = 0, refused = 0;
   for (int round = 0; round < test::rounds(2000); ++round) {
@@ -81,6 +100,7 @@ TEST(Reference, AgreesWithASlowLedgerOnRandomMandates) {
     ++compared;
     const auto slow = slow::SlowLedger(drawn.table, drawn.plan, drawn.options).run();
     expect_equal(*run, slow, drawn);
+    expect_measured(*run, drawn.options);
     EXPECT_FALSE(testing::Test::HasFailure()) << "round " << round << ": " << words(drawn);
     if (testing::Test::HasFailure()) return;
   }
@@ -107,6 +127,7 @@ TEST(Reference, AgreesWithAPathAndItsCostsAsWithTheLedger) {
     for (const auto& trade : run.trades) shrunk += trade.shrunk < 1;
     const auto slow = slow::SlowLedger(drawn.table, drawn.plan, drawn.options).run();
     expect_equal(run, slow, drawn);
+    expect_measured(run, drawn.options);
     // A flow of nothing keeps a walk off its path.
     drawn.options.flows = {{drawn.table.days.back(), 0}};
     const auto by_ledger = rehearse(drawn.table, drawn.plan, drawn.options);
@@ -150,7 +171,10 @@ TEST(Walk, CutAtAnyRowEqualsTheOneRun) {
       ASSERT_EQ(pieces.weights, run->weights);
       ASSERT_EQ(pieces.trades.size(), run->trades.size());
       ASSERT_EQ(pieces.log.size(), run->log.size());
-      ASSERT_EQ(pieces.sharpe, run->sharpe);
+      for (const auto figure : {&Rehearsal::sharpe, &Rehearsal::sharpe_error_correlated, &Rehearsal::sortino,
+                                &Rehearsal::max_drawdown, &Rehearsal::tracking_to_targets}) {
+        ASSERT_EQ(pieces.*figure, (*run).*figure) << round << ", " << cut;
+      }
       ASSERT_EQ(pieces.end.units, run->end.units);
     }
   }

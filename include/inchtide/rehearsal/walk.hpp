@@ -39,13 +39,29 @@ struct INCHTIDE_API Decision {
   Eigen::VectorXd prices{};          ///< at its close, less dividends since, of units as they are now
 };
 
+/// Returns of a walk that keeps to fixed weights, in the two parts that its measures take them in: those that no cost
+/// bends, had every trade led back to all weights, and what came of the trades that there were.
+struct INCHTIDE_API KeptReturns {
+  struct Own {
+    Eigen::Index row;
+    double value;  ///< up to the close, after its trade
+  };
+  Eigen::VectorXd quiet;             ///< from close to close, one a row; 0 on the first and where there is a trade
+  std::vector<Eigen::Index> traded;  ///< rows with a trade
+  std::vector<Own> own;              ///< of these, and of all rows between one that led elsewhere and the next
+  Eigen::VectorXd units{};           ///< where the last one did: those that all weights would have come to, as `scaled`
+  double worth = 1;                  ///< of these and cash on the last row; of what there is where there are none
+};
+
 /// Positions for each unit of the wealth after the last trade, where a walk keeps to fixed weights: what they are worth
 /// then hangs on prices alone.
 struct INCHTIDE_API ScaledPositions {
   Eigen::VectorXd units;
   double cash = 0;
-  double wealth = 0;  ///< after the last trade, or at the start
-  double gross = 0;   ///< the same, had no costs been paid
+  double wealth = 0;                     ///< after the last trade, or at the start
+  double gross = 0;                      ///< the same, had no costs been paid
+  double worth = 1;                      ///< positions and cash on the last row, for each unit of that wealth
+  std::optional<KeptReturns> returns{};  ///< as long as the days of trades hang on no cost
 };
 
 /// What a walk carries from row to row.
