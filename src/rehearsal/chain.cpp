@@ -59,6 +59,7 @@ void Chain::add_rates() {
   const auto& columns = path_.columns();
   const auto n = Eigen::Index(columns.size());
   std::vector<std::pair<OrderCost, OrderCost>> sides;  // of a unit of money bought, and sold
+  sides.reserve(columns.size());
   for (const auto column : columns) {
     const auto& costs = terms_.costs[std::size_t(column)];
     sides.emplace_back(costs.buy.of(1), costs.sell.of(1));
@@ -108,10 +109,7 @@ class Chain::Piece {
   Piece(const Chain& chain, WalkState& state, const PathPiece& path, UnitPositions held)
       : chain_(chain), state_(state), path_(path), weights_(chain.path_.targets()), held_(std::move(held)) {
     for (auto* figures : {&side_, &rates_, &traded_}) figures->resize(weights_.size());
-    if (!scaled().returns || scaled().returns->units.size() == 0) return;
-    const auto to = path.trades.empty() ? path.to : path.trades.front().traded;
-    path_alone_.setZero(Eigen::Index(to - path.from));
-    chain.path_.sum(path.from, to, scaled().returns->units(chain.path_.columns()).array(), path_alone_.data());
+    if (scaled().returns && scaled().returns->units.size() > 0) add_path_alone();
   }
 
   /// Returns the row after the last one that it came to: where a trade that is not back to all targets makes another
@@ -123,7 +121,10 @@ class Chain::Piece {
       note_decision(path_.trades[k].decided);
       trade(k);
       row = path_.trades[k].traded + 1;
-      if (is_off_path_ && !add_own_rows(k)) return finish(row);
+      if (is_off_path_ && !add_own_rows(k)) {
+        scaled().returns.reset();
+        return finish(row);
+      }
     }
     fill(row, path_.to);
     waits_ = path_.waits;
@@ -147,8 +148,7 @@ class Chain::Piece {
     for (std::size_t k = 0; k < path_.trades.size(); ++k) {
       pass(path_.trades[k].traded);
       trade(k);
-      if (!scaled().returns) return false;
-      if (is_off_path_) (void)add_own_rows(k);  // the days are known
+      if (is_off_path_ && !add_own_rows(k)) return false;
       ++row;
     }
     pass(path_.to);
@@ -267,12 +267,22 @@ class Chain::Piece {
     book(std::move(trade), k, whole);
   }
 
+  /// Where all weights would have made another day the next one, a run's days hang on its costs.
+  void add_path_alone() {
+    const auto to = path_.trades.empty() ? path_.to : path_.trades.front().traded + 1;
+    const UnitPositions alone{scaled().returns->units(chain_.path_.columns()).array(), chain_.cash_share_};
+    path_alone_.setZero(Eigen::Index(to - path_.from));
+    chain_.path_.sum(path_.from, to, alone.units, path_alone_.data());
+    if (!chain_.decisions_.hang_on_weights()) return;
+    const auto next = path_.trades.empty() ? path_.waits : std::optional(path_.trades.front().decided);
+    if (next && *next < path_.from) return;  // it was decided before
+    if (chain_.path_.first_decision(path_.from, to, alone, path_alone_.data()) == next) return;
+    scaled().returns.reset();
+    path_alone_.resize(0);
+  }
+
   /// Of a row with a trade.
   void keep_return(std::size_t k, double whole) {
-    if (is_off_path_ && chain_.decisions_.hang_on_weights()) {
-      scaled().returns.reset();
-      return;
-    }
     auto& kept = *scaled().returns;
     const auto row = in_run(path_.trades[k].traded);
     kept.traded.push_back(row);

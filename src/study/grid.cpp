@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <array>
 #include <limits>
 
 #include "inchtide/base/errors.hpp"
@@ -139,7 +140,7 @@ void refuse_shared_cells(const GridAxes& one, const GridAxes& other) {
 }
 
 /// How many values each axis has, the one that varies fastest last.
-std::vector<std::size_t> counts_of(const GridAxes& axes) {
+std::array<std::size_t, 7> counts_of(const GridAxes& axes) {
   return {axes.starts.size(), axes.windows.size(),   axes.estimators.size(), axes.aims.size(),
           axes.delays.size(), axes.schedules.size(), axes.cost_levels.size()};
 }
@@ -156,9 +157,9 @@ std::size_t product_of(const GridAxes& axes) {
 }
 
 /// The positions on the axes of the cell with an index.
-std::vector<std::size_t> positions_in(const GridAxes& axes, std::size_t index) {
+std::array<std::size_t, 7> positions_in(const GridAxes& axes, std::size_t index) {
   const auto counts = counts_of(axes);
-  std::vector<std::size_t> at(counts.size());
+  std::array<std::size_t, 7> at{};
   for (std::size_t k = counts.size(); k-- > 0; index /= counts[k]) at[k] = index % counts[k];
   return at;
 }
@@ -243,15 +244,12 @@ std::string Grid::name(std::size_t index) const {
   if (!axes.name.empty()) return axes.name;
   const auto counts = counts_of(axes);
   const auto at = positions_in(axes, index);
-  auto name = fmt::format("{}, {}", axes.aims[at[3]].text(), axes.schedules[at[5]].name);
-  const auto add = [&](std::size_t axis, const std::string& text) {
-    if (counts[axis] > 1) name += ", " + text;
-  };
-  add(6, level_text(axes.cost_levels[at[6]]));
-  add(2, axes.estimators[at[2]].name);
-  add(1, "window " + axes.windows[at[1]].text());
-  add(4, fmt::format("delay {}", axes.delays[at[4]]));
-  add(0, "from " + to_string(axes.starts[at[0]]));
+  auto name = axes.aims[at[3]].text() + ", " + axes.schedules[at[5]].name;
+  if (counts[6] > 1) name += ", " + level_text(axes.cost_levels[at[6]]);
+  if (counts[2] > 1) name += ", " + axes.estimators[at[2]].name;
+  if (counts[1] > 1) name += ", window " + axes.windows[at[1]].text();
+  if (counts[4] > 1) name += fmt::format(", delay {}", axes.delays[at[4]]);
+  if (counts[0] > 1) name += ", from " + to_string(axes.starts[at[0]]);
   return name;
 }
 

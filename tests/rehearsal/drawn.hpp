@@ -52,7 +52,9 @@ class Draw {
     for (auto& w : plan.weights) w = uniform(0.01, 1);
     plan.weights *= (chance(0.7) ? 1 : uniform(0.5, 1)) / plan.weights.sum();
     if (n_ > 1 && chance(0.3)) plan.weights[0] = 0;
-    plan.schedule = Schedule::parse(pick<const char*>({"never", "1w", "2w", "1m", "1m@3", "5d", "1d"}), "");
+    plan.schedule = Schedule::parse(pick<const char*>({"never", "1w", "2w", "1m", "1m@3", "5d", "1d", "band:1pp",
+                                                       "band:10%", "1w+band:2pp", "2w|band:5%"}),
+                                    "");
     for (int i = 0; i < n_; ++i) {
       AssetCosts costs;
       costs.buy.tiers = costs.sell.tiers = {{0, uniform(0, 0.02)}};
