@@ -164,6 +164,8 @@ class RunsAtCosts::Shared {
     swap_room(state.so_far, room.run);
     state.so_far.trades.clear();
     state.so_far.trades.reserve(path_.trades.size());
+    state.scaled->returns->traded.reserve(path_.trades.size());
+    state.scaled->returns->own.reserve(path_.trades.size());
     return state;
   }
 

@@ -255,7 +255,7 @@ class Chain::Piece {
     const double whole = *values(path_.trades[k].traded) + held_.cash, wealth = scaled().wealth * whole;
     if (is_off_path_) own_before_ = held_.units * path_.prices.col(Eigen::Index(k)) * (1 / whole);
     before_ = is_off_path_ ? own_before_.data() : &path_.held(0, Eigen::Index(k));
-    Trade trade = begin_trade(k, wealth);
+    auto& trade = begin_trade(k, wealth);
     const double cash = held_.cash / whole;
     if (make_orders(cash)) {
       add_orders(trade, k, cash);
@@ -264,7 +264,7 @@ class Chain::Piece {
     }
     if (scaled().returns) keep_return(k, whole);
     scaled().worth = 1;
-    book(std::move(trade), k, whole);
+    book(trade, k, whole);
   }
 
   /// Where all weights would have made another day the next one, a run's days hang on its costs.
@@ -410,8 +410,9 @@ class Chain::Piece {
     double weight, position, cost, held_cost;
   };
 
-  Trade begin_trade(std::size_t k, double wealth) const {
-    Trade trade;
+  /// In its place among the run's.
+  Trade& begin_trade(std::size_t k, double wealth) {
+    auto& trade = state_.so_far.trades.emplace_back();
     trade.decided = chain_.table_.days[path_.trades[k].decided];
     trade.traded = chain_.table_.days[path_.trades[k].traded];
     trade.wealth_before = wealth;
@@ -447,7 +448,7 @@ class Chain::Piece {
     is_off_path_ = true;
   }
 
-  void book(Trade trade, std::size_t k, double whole) {
+  void book(const Trade& trade, std::size_t k, double whole) {
     const auto at = in_run(path_.trades[k].traded);
     auto& run = state_.so_far;
     run.before[at] = trade.wealth_before;
@@ -458,7 +459,7 @@ class Chain::Piece {
       const auto& columns = chain_.path_.columns();
       for (std::size_t i = 0; i < columns.size(); ++i) run.weights(at, columns[i]) = weights[Eigen::Index(i)];
     }
-    if (trade.order_count > 0) run.trades.push_back(std::move(trade));
+    if (trade.order_count == 0) run.trades.pop_back();
   }
 
   /// Walks up to the next trade once more, with the positions that the k-th has left. False where they make another

@@ -164,14 +164,10 @@ void add_share(OrderCost& shares, const OrderCost& cost, double share) {
   }
 }
 
-void measure_trades(Rehearsal& run, const RehearsalOptions& options, Eigen::Index first) {
-  const double years = years_between(run.days[std::size_t(first)], run.days.back());
-  double turnover = 0, purchase = 0, logs = 0;
+/// What waiting and the parts of costs took of growth.
+void share_costs(Rehearsal& run, Eigen::Index first, double years) {
+  double logs = 0;
   for (const auto& trade : run.trades) {
-    turnover += trade.turnover;
-    if (&trade == &run.trades.front() && !options.start) purchase = trade.turnover;
-    run.costs += trade.cost;
-    run.order_count += trade.order_count;
     if (trade.traded < run.days[std::size_t(first)]) continue;
     const double wealth = trade.wealth_before + trade.flow;
     run.shortfall.delay += trade.delay / wealth / years;
@@ -180,11 +176,23 @@ void measure_trades(Rehearsal& run, const RehearsalOptions& options, Eigen::Inde
     add_share(run.cost_shares.trading, trade.cost, share);
     logs += share;
   }
+  const double all = std::log(run.gross[run.gross.size() - 1] / run.gross[first]) - std::log1p(run.growth);
+  if (run.running.custody + run.running.borrowing > 0) run.cost_shares.charges = all / years - logs;
+}
+
+void measure_trades(Rehearsal& run, const RehearsalOptions& options, Eigen::Index first) {
+  const double years = years_between(run.days[std::size_t(first)], run.days.back());
+  double turnover = 0, purchase = 0;
+  for (const auto& trade : run.trades) {
+    turnover += trade.turnover;
+    if (&trade == &run.trades.front() && !options.start) purchase = trade.turnover;
+    run.costs += trade.cost;
+    run.order_count += trade.order_count;
+  }
   run.costs_paid = run.costs.total();
   run.turnover_per_year = turnover / years;
   run.turnover_after_first = (turnover - purchase) / years;
-  const double all = std::log(run.gross[run.gross.size() - 1] / run.gross[first]) - std::log1p(run.growth);
-  if (run.running.custody + run.running.borrowing > 0) run.cost_shares.charges = all / years - logs;
+  if (!options.brief) share_costs(run, first, years);
 }
 
 /// Flows by their years since the first; halves the rates between one that leaves too little and one that leaves
@@ -299,6 +307,7 @@ std::vector<Eigen::Index> trades_behind(const KeptReturns& kept, Eigen::Index fi
 
 std::vector<KeptReturns::Own> own_behind(const KeptReturns& kept, Eigen::Index first) {
   std::vector<KeptReturns::Own> own;
+  own.reserve(kept.own.size());
   for (const auto& [row, value] : kept.own) {
     if (row > first) own.push_back({row - first - 1, value});
   }

@@ -102,7 +102,9 @@ struct INCHTIDE_API RehearsalOptions {
   std::optional<double> rows_per_year = {};   ///< as measured where it isn't given
   bool track_targets = true;                  ///< what drift does to risk is measured; it takes a division a price
   bool keep_weights = false;                  ///< the weights of every row are kept
-  bool brief = false;  ///< without months and years, time under water, the rate of the money and decisions in the log
+  /// Without months and years, time under water, the rate of the money, what the parts of costs took of growth, and
+  /// decisions in the log.
+  bool brief = false;
 };
 
 /// What happened on a row, but for trades.
