@@ -85,7 +85,7 @@ void grid(benchmark::State& state) {
   };
   for (auto _ : state) {
     std::vector<double> sums, ones, twos;
-    for (int turn = 0; turn < 5; ++turn) {
+    for (int turn = 0; turn < 21; ++turn) {
       for (int k = 0; k < 50; ++k) sums.push_back(seconds_of(plain));
       ones.push_back(timed(1));
       twos.push_back(timed(2));

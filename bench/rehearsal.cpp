@@ -174,6 +174,7 @@ void walking(benchmark::State& state) {
     state.counters["times_faster"] = fresh / shares;
     state.counters["of_copying"] = shares / copies;
     state.counters["sharpe_faster"] = traces / steps;
+    state.counters["of_whole"] = steps / traces;
     state.counters["off"] = std::max((a - c).cwiseAbs().maxCoeff(), (b - c).cwiseAbs().maxCoeff());
     state.counters["sharpe_off"] = (d - e).cwiseAbs().maxCoeff();
   }

@@ -89,7 +89,7 @@ class Pivoting {
       }
     }
     const auto f = Eigen::Index(free.size());
-    if (f == 0) return false;
+    if (f == 0) return solve_corner(fixed);
     Eigen::MatrixXd panel(n_, f), block(f, f);
     for (Eigen::Index k = 0; k < f; ++k) covariance_.copy_column(free[std::size_t(k)], panel.col(k).data());
     for (Eigen::Index k = 0; k < f; ++k) {
@@ -111,6 +111,33 @@ class Pivoting {
     gradient_ = held - lambda_ * m_;
     blas::multiply(int(n_), int(f), 1, panel.data(), int(n_), weights.data(), 1, gradient_.data());
     return true;
+  }
+
+  /// All weights are at a bound: the budget's price is any from the highest gradient of those at the upper one to the
+  /// lowest of the others. Where there is none, or the bounds miss the budget, those that gain most by it are freed.
+  bool solve_corner(const Eigen::VectorXd& fixed) {
+    gradient_ = covariance_.product(fixed) - lambda_ * m_;
+    std::optional<Eigen::Index> gives, takes;
+    for (Eigen::Index i = 0; i < n_; ++i) {
+      if (bounds_.lower[i] == bounds_.upper[i]) continue;
+      const bool upper = at_[std::size_t(i)] == At::upper;
+      auto& best = upper ? gives : takes;
+      if (!best || (upper ? gradient_[i] > gradient_[*best] : gradient_[i] < gradient_[*best])) best = i;
+    }
+    const double missing = bounds_.budget - fixed.sum();
+    const bool whole = std::abs(missing) <= price_noise;
+    if (whole && (!gives || !takes || gradient_[*gives] <= gradient_[*takes])) {
+      w_ = fixed;
+      const double high = gives ? gradient_[*gives] : 0, low = takes ? gradient_[*takes] : high;
+      y_ = gives ? (high + low) / 2 : low;
+      return true;
+    }
+    const auto set_free = [&](const std::optional<Eigen::Index>& i) {
+      if (i) at_[std::size_t(*i)] = At::free;
+      return i.has_value();
+    };
+    const bool less = (whole || missing < 0) && set_free(gives), more = (whole || missing > 0) && set_free(takes);
+    return (less || more) && solve_free();
   }
 
   /// All at once, but of those that would enter no more than half as many as are free, the worst first: few of many

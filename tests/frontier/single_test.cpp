@@ -66,6 +66,36 @@ TEST(SingleMaximumSharpe, IsTheFrontiersFromAnyStart) {
   EXPECT_GT(at_top, test::rare(10));
 }
 
+// Caps that a few assets fill exactly: the best weights are often all at a bound.
+TEST(SinglePortfolio, IsTheFrontiersWhereCapsLeaveNothingFree) {
+  std::mt19937_64 random(104);
+  int corners = 0;
+  for (int round = 0; round < test::rounds(300); ++round) {
+    const int held = 1 + int(random() % 8), n = held + int(random() % 20);
+    auto problem = test::random_problem(random, n, {});
+    problem.bounds = Bounds::long_only(n);
+    problem.bounds.upper.setConstant(1.0 / held);
+    const auto frontier = trace_frontier(problem.estimate, problem.bounds);
+    Eigen::VectorXd near = Eigen::VectorXd::Zero(n);  // another corner, or one that misses the budget
+    for (int k = 0; k < held; ++k) near[int(random() % std::uint64_t(n))] = 1.0 / held;
+    for (const double lambda : {0.0, 0.3, 3.0, 300.0}) {
+      const auto expected = frontier.at_lambda(lambda);
+      for (const auto& from : {Eigen::VectorXd(), near}) {
+        const auto found = single_portfolio(problem.estimate, problem.bounds, lambda, from);
+        EXPECT_TRUE(found.certificate.holds()) << round;
+        EXPECT_LT((found.weights - expected.weights).cwiseAbs().maxCoeff(), 1e-10) << round << " " << lambda;
+      }
+      const auto inside = expected.weights.array() > 1e-9 && expected.weights.array() < 1.0 / held - 1e-9;
+      corners += !inside.any();
+    }
+    if (frontier.why_no_maximum_sharpe(0)) continue;
+    const auto best = frontier.maximum_sharpe(0);
+    const auto found = single_maximum_sharpe(problem.estimate, problem.bounds, 0, near);
+    EXPECT_NEAR(found.expected_return / found.volatility, best.sharpe, 1e-12 * std::abs(best.sharpe)) << round;
+  }
+  EXPECT_GT(corners, test::rare(300));
+}
+
 TEST(SinglePortfolio, SingularProblemsAndRowsComeFromTheFrontier) {
   std::mt19937_64 random(102);
   for (int round = 0; round < test::rounds(60); ++round) {
