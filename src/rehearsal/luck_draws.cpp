@@ -85,7 +85,7 @@ LuckDraws::Both LuckDraws::ratio(const OneDraw& draw, const std::vector<Sums>& b
   const double rows = double(values_.rows());
   const Both mean = sums.values / rows, variance = sums.squares / rows - mean * mean;
   const Both deviation = variance.max(std::numeric_limits<double>::min()).sqrt();
-  const Both ratio = (sharpe + mean) / deviation;
+  Both ratio = (sharpe + mean) / deviation;
   const Both by_sum = 1 / deviation + ratio * mean / variance, by_square = -ratio / (2 * variance);
   const Both by_length = -mean / deviation - ratio / 2 * (mean * mean / variance - 1);
   for (std::size_t b = 0; b < count; ++b) {
