@@ -140,6 +140,7 @@ Chapter grid_chapter(const exchange::RunStore& store, const GridAccount& account
   }
   if (!luck) return chapter;
   chapter.tables.push_back(luck_table(luck->luck, luck->runs, most_of_luck));
+  if (!luck->luck.timing.empty()) chapter.tables.push_back(timing_table(luck->luck.timing));
   chapter.result["luck"] = luck_json(luck->luck, luck->runs);
   return chapter;
 }
@@ -185,6 +186,7 @@ Chapter luck_chapter(const CellLuck& luck, const std::string& file) {
   chapter.result = luck_json(luck.luck, luck.runs);
   chapter.sentence = chapter.result["verdict"].get<std::string>();
   chapter.tables.push_back(luck_table(luck.luck, luck.runs, 0));
+  if (!luck.luck.timing.empty()) chapter.tables.push_back(timing_table(luck.luck.timing));
   return chapter;
 }
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <optional>
 
 #include "inchtide/base/errors.hpp"
 #include "inchtide/base/executor.hpp"
@@ -45,6 +46,59 @@ void judge(StudyLuck& luck, const std::vector<Eigen::VectorXd>& excess, const Lu
 
 /// First rows that are tried of one calendar, evenly over its interval.
 constexpr int most_starts = 21;
+
+/// Of a schedule that is a calendar alone, where its interval leaves something of the rows that are walked.
+/// @param growth per year on a schedule, or none
+template <typename Growth>
+std::optional<TimingLuck> timing_on(const Schedule& schedule, const std::string& aim, std::size_t rows_to_walk,
+                                    const LuckOptions& options, Growth growth) {
+  if (!schedule.every || schedule.band || schedule.tranches > 1 || schedule.to != Schedule::To::targets) return {};
+  const int rows = usual_rows(*schedule.every), starts = std::min(rows, most_starts);
+  if (starts < 2 || std::size_t(rows) >= rows_to_walk) return {};
+  const auto all = Executor(options.threads)
+                       .collect(
+                           std::size_t(starts),
+                           [&](std::size_t k) {
+                             auto moved = schedule;
+                             moved.every = Interval(rows, Unit::day);
+                             moved.anchor = int(k) * rows / starts;
+                             return growth(moved);
+                           },
+                           options.watch);
+  const auto [lowest, highest] = std::ranges::minmax(all);
+  return TimingLuck{aim, schedule.name, rows, starts, lowest, highest};
+}
+
+/// Of the schedules that the tries have beside what one of them has. Not of weights that are chosen anew.
+std::vector<TimingLuck> timing_among(const CellRunner& runner, const std::vector<GridRun>& tries,
+                                     const GridCell& chosen, std::size_t rows, const LuckOptions& options) {
+  std::vector<TimingLuck> all;
+  if (runner.grid().settings().reestimate) return all;
+  const auto is_beside = [&](const GridCell& cell) {
+    auto same = cell;
+    same.schedule = chosen.schedule;
+    return same.bytes() == chosen.bytes();
+  };
+  auto aim = chosen.aim.text();
+  const auto varies = [&](auto of) {
+    return std::ranges::any_of(tries, [&](const GridRun& run) { return of(run.cell) != of(chosen); });
+  };
+  if (varies([](const GridCell& c) { return c.estimator.name; })) aim += ", " + chosen.estimator.name;
+  if (varies([](const GridCell& c) { return c.window.text(); })) aim += ", window " + chosen.window.text();
+  for (const auto& one : tries) {
+    if (!is_beside(one.cell)) continue;
+    const auto timing = timing_on(one.cell.schedule, aim, rows - std::min(rows, std::size_t(chosen.delay)), options,
+                                  [&](const Schedule& moved) {
+                                    auto cell = one.cell;
+                                    cell.schedule = moved;
+                                    const auto run = runner.run(cell, "");
+                                    if (run.failure.empty()) return run.figure("growth_per_year");
+                                    throw InputError(one.cell.schedule.name, run.failure, "Leave it out");
+                                  });
+    if (timing) all.push_back(*timing);
+  }
+  return all;
+}
 
 }  // namespace
 
@@ -104,6 +158,11 @@ CellLuck luck_among_cells(const CellRunner& runner, const std::vector<GridRun>& 
   for (const auto& run : result.runs) luck.names.push_back(run.name);
   options.tried = tried;
   judge(luck, excess, options);
+  const auto timing = [&](std::size_t cell) {
+    return timing_among(runner, cells, cells[cell].cell, std::size_t(excess[cell].size()) + 1, options);
+  };
+  if (luck.judged.best) luck.timing = timing(luck.of_all(*luck.judged.best));
+  if (luck.timing.empty()) luck.timing = timing(luck.baseline);
   for (auto& run : result.runs) {  // what is varied besides the schedule is in the name too
     run.aim = run.name;
     run.schedule.clear();
@@ -123,23 +182,14 @@ std::vector<TimingLuck> timing_of(const Universe& universe, const Basis& basis, 
   setup.how.watch.stop = options.watch.stop;
   setup.plan.weights = allocation->weights;
   setup.plan.terms.keep_orders = false;
+  const auto rows = setup.walk.rows() - std::min(setup.walk.rows(), std::size_t(settings.delay));
   for (const auto& schedule : setup.schedules) {
-    if (!schedule.every || schedule.band || schedule.tranches > 1 || schedule.to != Schedule::To::targets) continue;
-    const int rows = usual_rows(*schedule.every), starts = std::min(rows, most_starts);
-    if (starts < 2 || std::size_t(rows) + std::size_t(settings.delay) >= setup.walk.rows()) continue;
-    const auto growth = Executor(options.threads)
-                            .collect(
-                                std::size_t(starts),
-                                [&](std::size_t k) {
-                                  auto moved = setup.plan;
-                                  moved.schedule = schedule;
-                                  moved.schedule.every = Interval(rows, Unit::day);
-                                  moved.schedule.anchor = int(k) * rows / starts;
-                                  return rehearse(setup.table, moved, setup.how).growth_per_year;
-                                },
-                                options.watch);
-    const auto [lowest, highest] = std::ranges::minmax(growth);
-    all.push_back({allocation->name, schedule.name, rows, starts, lowest, highest});
+    const auto timing = timing_on(schedule, allocation->name, rows, options, [&](const Schedule& moved) {
+      auto plan = setup.plan;
+      plan.schedule = moved;
+      return rehearse(setup.table, plan, setup.how).growth_per_year;
+    });
+    if (timing) all.push_back(*timing);
   }
   return all;
 }

@@ -442,8 +442,19 @@ TEST(Grid, LuckAmongCellsIsThatAmongTheSingleRuns) {
   settings.tried = 12;
   const auto universe = universe_of(study.sources, settings);
   const auto basis = basis_before_split(universe, study.sources, settings);
-  const auto runs = runs_of(universe, basis, portfolios_of(basis, study.sources, settings), study.sources, settings);
-  const auto alone = luck_among(runs, settings, basis.risk_free, {.draws = 200});
+  const auto portfolios = portfolios_of(basis, study.sources, settings);
+  const auto runs = runs_of(universe, basis, portfolios, study.sources, settings);
+  const auto alone = luck_with_timing(universe, basis, portfolios, study.sources, settings, runs, {.draws = 200});
+  ASSERT_EQ(cells.luck.timing.size(), 2u) << "of a month and of a quarter, of the portfolio that stands out";
+  for (std::size_t k = 0; k < 2; ++k) {
+    const auto &one = cells.luck.timing[k], &other = alone.timing[k];
+    EXPECT_EQ(one.aim, other.aim);
+    EXPECT_EQ(one.schedule, other.schedule);
+    EXPECT_EQ(one.starts, other.starts);
+    EXPECT_EQ(one.lowest, other.lowest);
+    EXPECT_EQ(one.highest, other.highest);
+    EXPECT_LT(one.lowest, one.highest);
+  }
   EXPECT_EQ(cells.luck.judged.p_value, alone.judged.p_value);
   EXPECT_EQ(cells.luck.judged.tries, alone.judged.tries);
   EXPECT_EQ(cells.luck.baseline, alone.baseline);

@@ -51,7 +51,7 @@ struct INCHTIDE_API StudyLuck {
   std::size_t baseline = 0;        ///< which of them
   Luck judged;                     ///< its runs are those but for the baseline, in order
   double rows_per_year = 252;      ///< makes ratios per row ones per year, by its root
-  std::vector<TimingLuck> timing;  ///< of `timing_of`, where it was asked
+  std::vector<TimingLuck> timing;  ///< of the calendars beside the one that stands out most, where it was asked
 
   /// Which of all a run that was judged is.
   [[nodiscard]] std::size_t of_all(std::size_t judged_run) const { return judged_run + (judged_run >= baseline); }
@@ -83,7 +83,8 @@ struct INCHTIDE_API StudyLuck {
                                                       const Settings& settings, const Runs& runs,
                                                       const LuckOptions& options = {});
 
-/// Cells of a grid held against one of them: each is run again, as only figures are kept.
+/// Cells of a grid held against one of them: each is run again, as only figures are kept. The timing is that of the
+/// cell which stands out most, else of the baseline's, on its schedules.
 struct INCHTIDE_API CellLuck {
   StudyLuck luck;
   std::vector<Rehearsal> runs;  ///< their figures; without days, trades and log
