@@ -5,6 +5,7 @@
 
 #include "rehearsal/market.hpp"
 #include "rehearsal/tolerances.hpp"
+#include "rehearsal/weight_orders.hpp"
 
 namespace inchtide {
 namespace {
@@ -107,8 +108,12 @@ class Chain::Piece {
  public:
   /// @param held what there is at its beginning
   Piece(const Chain& chain, WalkState& state, const PathPiece& path, UnitPositions held)
-      : chain_(chain), state_(state), path_(path), weights_(chain.path_.targets()), held_(std::move(held)) {
-    for (auto* figures : {&side_, &rates_, &traded_}) figures->resize(weights_.size());
+      : chain_(chain),
+        state_(state),
+        path_(path),
+        weights_(chain.path_.targets()),
+        held_(std::move(held)),
+        orders_(weights_, chain.cash_share_, chain.all_.mean, chain.all_.more_for_buys) {
     if (scaled().returns && scaled().returns->units.size() > 0) add_path_alone();
   }
 
@@ -161,7 +166,6 @@ class Chain::Piece {
 
  private:
   ScaledPositions& scaled() const { return *state_.scaled; }
-  [[nodiscard]] Eigen::Map<const Eigen::ArrayXd> before() const { return {before_, weights_.size()}; }
   [[nodiscard]] Eigen::Index in_run(std::size_t row) const { return Eigen::Index(row - chain_.options_.first_row); }
   [[nodiscard]] Eigen::Index in_piece(std::size_t row) const { return Eigen::Index(row - path_.from); }
 
@@ -257,7 +261,7 @@ class Chain::Piece {
     before_ = is_off_path_ ? own_before_.data() : &path_.held(0, Eigen::Index(k));
     auto& trade = begin_trade(k, wealth);
     const double cash = held_.cash / whole;
-    if (make_orders(cash)) {
+    if (orders_.make(before_, cash)) {
       add_orders(trade, k, cash);
     } else {
       trade_by_ledger(trade, k);
@@ -295,120 +299,30 @@ class Chain::Piece {
   /// What the orders that were made come to.
   void add_orders(Trade& trade, std::size_t k, double cash) {
     const double wealth = trade.wealth_before;
+    const auto& traded = orders_.traded();
+    left_ = orders_.left();
     trade.wealth_after = left_ * wealth;
-    trade.shrunk = factor_;
+    trade.shrunk = orders_.factor();
     for (const auto& part : chain_.parts_) {
-      trade.cost.*part.part = wealth * (part.mean * traded_.abs() + part.more_for_buys * traded_).sum();
+      trade.cost.*part.part = wealth * (part.mean * traded.abs() + part.more_for_buys * traded).sum();
     }
-    if (path_.waited.cols() > 0) trade.delay = wealth * (traded_ * path_.waited.col(Eigen::Index(k))).sum();
-    trade.order_count = std::size_t(traded_.size() - turned_);
+    if (path_.waited.cols() > 0) trade.delay = wealth * (traded * path_.waited.col(Eigen::Index(k))).sum();
+    trade.order_count = std::size_t(traded.size() - orders_.turned());
     if (chain_.terms_.keep_orders) list_orders(trade, k);
-    is_off_path_ = turned_ > 0;
+    is_off_path_ = orders_.turned() > 0;
+    double moved = orders_.moved();
     if (is_off_path_) {
-      const Eigen::ArrayXd after = (before() + traded_) / left_;
+      const Eigen::Map<const Eigen::ArrayXd> before(before_, weights_.size());
+      const Eigen::ArrayXd after = (before + traded) / left_;
       held_.units = after / path_.prices.col(Eigen::Index(k));
       held_.cash = 1 - after.sum();
-      moved_ = (after - before()).abs().sum();
+      moved = (after - before).abs().sum();
     } else {
       held_.units = path_.units.col(Eigen::Index(k));
       held_.cash = chain_.cash_share_;
     }
-    trade.turnover = (moved_ + std::abs(held_.cash - cash)) / 2;
+    trade.turnover = (moved + std::abs(held_.cash - cash)) / 2;
   }
-
-  /// W + sum of rate x |w W - h| = V is straight in W while no side turns. A purchase whose side does is dropped, and
-  /// as it would have been sold at W, what it keeps is short in cash: the others are made smaller. False where an order
-  /// is too small to be one, or where more turn: the ledger trades then.
-  bool make_orders(double cash) {
-    const auto n = weights_.size(), even = n / 2 * 2;
-    Looked<Eigen::Array2d> twos;
-    Looked<One> last;
-    for (Eigen::Index i = 0; i < even; i += 2) look(i, twos);
-    if (even < n) look(even, last);
-    if (std::min(twos.least.minCoeff(), last.least[0]) < rounding_order) return false;
-    moved_ = twos.moved.sum() + last.moved[0];
-    left_ = (1 + (twos.of_held.sum() + last.of_held[0])) / (1 + (twos.of_weights.sum() + last.of_weights[0]));
-    factor_ = 1;
-    turned_ = 0;
-    Eigen::Array2d least = Eigen::Array2d::Constant(1);
-    for (Eigen::Index i = 0; i < even; i += 2) least = least.min(follow<Eigen::Array2d>(i));
-    if (even < n) least[0] = std::min(least[0], follow<One>(even)[0]);
-    return least.minCoeff() >= rounding_order || drop_turned(cash);
-  }
-
-  using One = Eigen::Array<double, 1, 1>;
-
-  /// Of some assets side by side: the smallest change and all together; what the rates come to on weights.
-  template <typename Some>
-  struct Looked {
-    Some least = Some::Constant(1), moved = Some::Zero(), of_held = Some::Zero(), of_weights = Some::Zero();
-  };
-
-  /// Which sides orders are on, and what they pay. One pass over the assets for all, as many assets make few flops
-  /// each.
-  template <typename Some>
-  EIGEN_ALWAYS_INLINE void look(Eigen::Index i, Looked<Some>& looked) {
-    const auto at = [i](const double* figures) __attribute__((always_inline)) {
-      return Eigen::Map<const Some>(figures + i);
-    };
-    const Some weights = at(weights_.data()), held = at(before_), change = weights - held, size = change.abs();
-    const Some side = change / size;
-    const Some rates = at(chain_.all_.mean.data()) * side + at(chain_.all_.more_for_buys.data());  // below 0 for sales
-    looked.least = looked.least.min(size);
-    looked.moved += size;
-    looked.of_held += rates * held;
-    looked.of_weights += rates * weights;
-    Eigen::Map<Some>(side_.data() + i) = side;
-    Eigen::Map<Some>(rates_.data() + i) = rates;
-  }
-
-  /// The orders that the wealth after them makes, and each towards its side: below 0 where it has turned.
-  template <typename Some>
-  EIGEN_ALWAYS_INLINE Some follow(Eigen::Index i) {
-    const Some traded = Eigen::Map<const Some>(weights_.data() + i) * left_ - Eigen::Map<const Some>(before_ + i);
-    Eigen::Map<Some>(traded_.data() + i) = traded;
-    return traded * Eigen::Map<const Some>(side_.data() + i);
-  }
-
-  /// Orders without those that turned. Wealth and cash after them are straight in sums over both sides, so the factor
-  /// of the purchases that leaves cash at its floor takes a few steps on figures alone.
-  bool drop_turned(double cash) {
-    const Eigen::ArrayXd stays = (traded_ * side_ >= 0).cast<double>();
-    turned_ = Eigen::Index(double(side_.size()) - stays.sum());
-    const Eigen::ArrayXd buys = (side_ > 0).cast<double>() * stays, sells = (side_ < 0).cast<double>() * stays;
-    const Side bought(buys, weights_, before(), rates_), sold(sells, weights_, before(), rates_);
-    const auto wealth = [&](double factor) {
-      return (1 + factor * bought.held_cost + sold.held_cost) / (1 + factor * bought.cost + sold.cost);
-    };
-    const auto room = [&](double factor) {
-      const double left = wealth(factor), floor = std::min(0.0, chain_.cash_share_) * left;
-      return cash - factor * bought.paid(left) - sold.paid(left) - floor;
-    };
-    left_ = wealth(1);
-    double at = room(1);
-    for (int step = 0; at < -cash_rounding && step < newton_steps; ++step) {
-      factor_ += at / bought.paid(left_);
-      left_ = wealth(factor_);
-      at = room(factor_);
-      if (std::abs(at) <= cash_rounding) break;
-    }
-    traded_ = (weights_ * left_ - before()) * (factor_ * buys + sells);
-    const bool more = (traded_ * side_ + (1 - stays) < rounding_order).any();  // turn, or are too small
-    return at >= -cash_rounding && !more;
-  }
-
-  /// Sums over the orders of one side.
-  struct Side {
-    Side(const Eigen::ArrayXd& members, const Eigen::ArrayXd& weights, const Eigen::ArrayXd& held,
-         const Eigen::ArrayXd& rates)
-        : weight((members * weights).sum()),
-          position((members * held).sum()),
-          cost((members * weights * rates).sum()),
-          held_cost((members * held * rates).sum()) {}
-    /// What the orders take out of cash, their costs included.
-    [[nodiscard]] double paid(double left) const { return (weight + cost) * left - (position + held_cost); }
-    double weight, position, cost, held_cost;
-  };
 
   /// In its place among the run's.
   Trade& begin_trade(std::size_t k, double wealth) {
@@ -420,11 +334,12 @@ class Chain::Piece {
   }
 
   void list_orders(Trade& trade, std::size_t k) const {
+    const auto& traded = orders_.traded();
     trade.orders.reserve(trade.order_count);
-    for (Eigen::Index j = 0; j < traded_.size(); ++j) {
-      if (traded_[j] == 0) continue;
+    for (Eigen::Index j = 0; j < traded.size(); ++j) {
+      if (traded[j] == 0) continue;
       const auto i = chain_.path_.columns()[std::size_t(j)];
-      const double price = path_.prices(j, Eigen::Index(k)), value = traded_[j] * trade.wealth_before;
+      const double price = path_.prices(j, Eigen::Index(k)), value = traded[j] * trade.wealth_before;
       trade.orders.push_back({i, value / price, price, value, chain_.terms_.costs[std::size_t(i)].of_trade(value)});
     }
   }
@@ -497,11 +412,8 @@ class Chain::Piece {
   // Of the trade that is made, for each unit of the wealth before it.
   const double* before_ = nullptr;  // weights
   Eigen::ArrayXd own_before_;       // where the path's are not those
-  Eigen::ArrayXd side_, rates_;
-  Eigen::ArrayXd traded_;         // bought, or sold below 0
-  double moved_ = 0;              // weights
-  double left_ = 1, factor_ = 1;  // wealth after it; of purchases
-  Eigen::Index turned_ = 0;       // orders that were dropped; without, all positions are the weights of what is left
+  WeightOrders orders_;
+  double left_ = 1;  // wealth after it
 };
 
 PathPiece Chain::whole_path(const WalkState& begin) const {
