@@ -260,7 +260,9 @@ void check(const Eigen::MatrixXd& excess, const Eigen::VectorXd& baseline, const
     throw InputError("luck", problem, remedy);
   };
   if (baseline.size() < fewest_rows) {
-    fail(fmt::format("{} rows of returns are too few", baseline.size()), "Give a longer history");
+    const auto rows =
+        baseline.size() == 1 ? "1 row of returns is" : fmt::format("{} rows of returns are", baseline.size());
+    fail(rows + " too few", "Give a longer history");
   }
   if (excess.rows() != baseline.size()) {
     fail(fmt::format("runs have {} rows and the baseline {}", excess.rows(), baseline.size()),

@@ -399,6 +399,7 @@ TEST(Luck, SaysWhatCannotBe) {
     return message_of([&] { (void)luck_of(runs, baseline, options); });
   };
   EXPECT_THAT(said(tried.runs.topRows(3), tried.baseline.head(3), {}), HasSubstr("3 rows of returns are too few"));
+  EXPECT_THAT(said(tried.runs.topRows(1), tried.baseline.head(1), {}), HasSubstr("1 row of returns is too few"));
   EXPECT_THAT(said(tried.runs.topRows(50), tried.baseline, {}), HasSubstr("runs have 50 rows and the baseline 100"));
   auto holes = tried;
   holes.runs(3, 1) = std::nan("");
