@@ -48,7 +48,8 @@ void judge(StudyLuck& luck, const std::vector<Eigen::VectorXd>& excess, const Lu
 constexpr int most_starts = 21;
 
 /// Of a schedule that is a calendar alone, where its interval leaves something of the rows that are walked.
-/// @param growth per year on a schedule, or none
+/// @param rows_to_walk from the first trade on
+/// @param growth per year on a schedule
 template <typename Growth>
 std::optional<TimingLuck> timing_on(const Schedule& schedule, const std::string& aim, std::size_t rows_to_walk,
                                     const LuckOptions& options, Growth growth) {
@@ -87,14 +88,13 @@ std::vector<TimingLuck> timing_among(const CellRunner& runner, const std::vector
   if (varies([](const GridCell& c) { return c.window.text(); })) aim += ", window " + chosen.window.text();
   for (const auto& one : tries) {
     if (!is_beside(one.cell)) continue;
-    const auto timing = timing_on(one.cell.schedule, aim, rows - std::min(rows, std::size_t(chosen.delay)), options,
-                                  [&](const Schedule& moved) {
-                                    auto cell = one.cell;
-                                    cell.schedule = moved;
-                                    const auto run = runner.run(cell, "");
-                                    if (run.failure.empty()) return run.figure("growth_per_year");
-                                    throw InputError(one.cell.schedule.name, run.failure, "Leave it out");
-                                  });
+    const auto timing = timing_on(one.cell.schedule, aim, rows, options, [&](const Schedule& moved) {
+      auto cell = one.cell;
+      cell.schedule = moved;
+      const auto run = runner.run(cell, "");
+      if (run.failure.empty()) return run.figure("growth_per_year");
+      throw InputError(one.cell.schedule.name, run.failure, "Leave it out");
+    });
     if (timing) all.push_back(*timing);
   }
   return all;
