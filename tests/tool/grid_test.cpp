@@ -123,6 +123,12 @@ TEST(GridTool, LuckIsToldByItselfAndOfAStore) {
   EXPECT_EQ(store["distinct"], 6);
   EXPECT_EQ(grid["baseline"], "equal, yearly, 1 x costs");
   EXPECT_EQ(store["p_values"].size(), 5u);
+  ASSERT_EQ(store["timing"].size(), 2u) << "monthly and yearly on other days, beside the one that stands out";
+  EXPECT_EQ(store["timing"], grid["timing"]);
+  for (const auto& one : store["timing"]) {
+    EXPECT_EQ(one["starts"], 21);
+    EXPECT_LT(one["lowest"], one["highest"]);
+  }
   for (const auto& [name, difference] : grid["differences"].items()) {
     const auto& other = store["differences"][name];
     EXPECT_NEAR(difference["sharpe"].get<double>(), other["sharpe"].get<double>(), 1e-12) << name;
@@ -132,7 +138,8 @@ TEST(GridTool, LuckIsToldByItselfAndOfAStore) {
   EXPECT_EQ(more["tries"], 43);
   EXPECT_EQ(more["p_values"].size(), 2u);
   EXPECT_THAT(run_tool("luck --runs " + file + " --baseline yearly").out,
-              AllOf(HasSubstr("What was luck, beside equal, yearly"), HasSubstr("Luck alone")));
+              AllOf(HasSubstr("What was luck, beside equal, yearly"), HasSubstr("Luck alone"),
+                    HasSubstr("What the choice of the day alone does")));
 }
 
 TEST(GridTool, AnAxisOfTheCommandLineBeatsTheMandates) {
