@@ -6,7 +6,6 @@
 //            days, on one thread, in plain scalar sums over the prices; `two_threads` is how much faster two are
 // futures    1,000 histories of 12 schedules, 16 assets and 750 days; `ms` on all threads
 // luck       10,000 draws of the bootstrap of the maximum of 100 runs over 1,500 days on one thread: of means, beside
-// two
 //            loops that add them up row by row (run after run, and all runs of a day together), and of Sharpe ratios
 //            studentised in each draw, beside ours of means
 // landing    results a second into the store, each in a transaction of its own

@@ -5,11 +5,10 @@
 // fixed      fixed weights of 500 assets over 5,040 days, monthly, at 10 bp, orders not kept, beside a plain scalar sum
 //            over the prices
 // bands      the same looked at every day, traded where a weight leaves 50% of its target
-// walking    weights chosen anew each month for 180 months, 500 assets, 1,260-day windows: the minimum variance under
-// 5%
-//            caps warm over rolling moments that the estimate shares, beside doing all afresh (`times_faster`) and
-//            beside copying and checking the rolling matrix (`of_copying`); `sharpe_faster` is the maximum Sharpe ratio
-//            warm beside the whole frontier each month
+// walking    weights chosen anew each month for 180 months, 500 assets, 1,260-day windows: the minimum variance with
+//            caps of 5%, warm over rolling moments that the estimate shares, beside doing all afresh (`times_faster`)
+//            and beside copying and checking the rolling matrix (`of_copying`); `sharpe_faster` is the maximum Sharpe
+//            ratio warm beside the whole frontier each month
 // ledger     whole units and every part of costs, monthly, orders kept
 
 #include <benchmark/benchmark.h>
