@@ -81,7 +81,7 @@ class RunsAtCosts::Shared {
     swap_room(state.so_far, room.run);
     const Chain chain(table_, plan_, options_, calendar_, room.terms, &path_);
     chain.pass(state, table_.rows());
-    if (!state.scaled || !state.scaled->returns) return;
+    if (kept_by(state) == nullptr) return;
     const auto& run = state.so_far;
     const auto first = Eigen::Index(options_.delay), rows = run.net.size() - first - 1;
     const double rows_per_year = options_.rows_per_year.value_or(calendar_.rows_per_year());
@@ -154,7 +154,7 @@ class RunsAtCosts::Shared {
     auto& run = state.so_far;
     run.end = std::move(state.ledger);
     run.rows_per_year = options_.rows_per_year.value_or(calendar_.rows_per_year());
-    measure(run, options_, state.scaled && state.scaled->returns ? &*state.scaled->returns : nullptr);
+    measure(run, options_, kept_by(state));
     use(run);
     swap_room(run, room.run);
   }

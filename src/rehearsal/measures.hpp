@@ -12,6 +12,11 @@ namespace inchtide {
 // @param kept where the walk kept to fixed weights to the end, on days that hang on no cost
 void measure(Rehearsal& run, const RehearsalOptions& options, const KeptReturns* kept = nullptr);
 
+// What a walk kept of its returns, or null.
+[[nodiscard]] inline const KeptReturns* kept_by(const WalkState& state) {
+  return state.scaled && state.scaled->returns ? &*state.scaled->returns : nullptr;
+}
+
 // Rows of a walk that are no one else's, behind one, as the rows after it are counted.
 [[nodiscard]] std::vector<Eigen::Index> trades_behind(const KeptReturns& kept, Eigen::Index first);
 [[nodiscard]] std::vector<KeptReturns::Own> own_behind(const KeptReturns& kept, Eigen::Index first);

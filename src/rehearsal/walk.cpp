@@ -433,7 +433,7 @@ Rehearsal Walk::finish(WalkState state) const {
   if (state.decision) run.pending = Row(*plans_, state, plans_->table.rows() - 1).pending();
   run.rows_per_year = plans_->options.rows_per_year.value_or(plans_->calendar.rows_per_year());
   plans_->options.watch.done(run.days.size(), run.days.size(), run.name);
-  measure(run, plans_->options, state.scaled && state.scaled->returns ? &*state.scaled->returns : nullptr);
+  measure(run, plans_->options, kept_by(state));
   return run;
 }
 
